@@ -1,0 +1,632 @@
+package pdf
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"maps"
+	"regexp"
+	"slices"
+	"strconv"
+	"sync"
+)
+
+// Document is an open PDF: the objects of a file, read when asked for, and an
+// overlay of changed ones. Reading is safe from several goroutines as long as
+// none changes the document; a change is made on a Fork.
+type Document struct {
+	src  *Parts
+	size int64 // bytes in src
+
+	base    []entry       // by object number, of the base; never changed after Open
+	over    map[int]entry // of the updates; replaced, never changed
+	trailer *Dict
+	start   int64 // offset of the newest cross-reference section
+	kind    xrefKind
+	version string
+
+	shared *cache // objects of the base, shared by every fork and update
+	own    *cache // objects of the updates
+
+	overlay map[int]Object // changed and new objects; a nil value is a freed object
+	changed []int          // keys of overlay in the order of first change
+	next    int            // next free object number
+
+	pages []Leaf // page list, nil until asked for
+	nodes map[Ref]node
+	mu    *sync.Mutex // guards pages and nodes
+}
+
+// cache holds parsed objects and unpacked object streams.
+type cache struct {
+	mu      sync.Mutex
+	objects map[int]Object
+	streams map[int]*objectStream
+}
+
+// A cache over this many objects is emptied: what is parsed again costs little,
+// what stays costs memory.
+const cacheObjects, cacheStreams = 60_000, 64
+
+func newCache() *cache {
+	return &cache{objects: map[int]Object{}, streams: map[int]*objectStream{}}
+}
+
+var headerRE = regexp.MustCompile(`%PDF-(\d\.\d)`)
+
+// Open reads the cross-reference data of a PDF of size bytes. Objects are parsed
+// later, from r, which must stay readable. Bytes before the header are passed over.
+func Open(r io.ReaderAt, size int64) (*Document, error) {
+	head := make([]byte, min(size, 1024))
+	if _, err := r.ReadAt(head, 0); err != nil && err != io.EOF {
+		return nil, fmt.Errorf("reading the file: %w", err)
+	}
+	m := headerRE.FindSubmatchIndex(head)
+	if m == nil {
+		return nil, refuse(ErrNotPDF, notPDF(head, size))
+	}
+	version := string(head[m[2]:m[3]])
+	// Offsets count from the header (7.5.2); where bytes stand before it, some
+	// writers count from the start of the file instead.
+	d, err := open(io.NewSectionReader(r, int64(m[0]), size-int64(m[0])), size-int64(m[0]), version)
+	if err != nil && m[0] > 0 {
+		if whole, err := open(r, size, version); err == nil {
+			return whole, nil
+		}
+	}
+	return d, err
+}
+
+func open(r io.ReaderAt, size int64, version string) (*Document, error) {
+	d := &Document{
+		src:     NewParts().With(r, size),
+		size:    size,
+		version: version,
+		shared:  newCache(),
+		own:     newCache(),
+		overlay: map[int]Object{},
+		mu:      &sync.Mutex{},
+	}
+	start, err := d.findStart()
+	if err != nil {
+		return nil, err
+	}
+	chain, err := d.readChain(start)
+	if err != nil {
+		return nil, err
+	}
+	d.start, d.kind, d.trailer = start, chain[0].kind, chain[0].trailer
+	top := 0
+	for _, s := range chain {
+		for _, e := range s.entries {
+			top = max(top, e.num)
+		}
+	}
+	if n, ok := d.trailer.Get("Size").(Integer); ok && n > 0 && int(n)-1 <= maxObjects {
+		d.next = int(n)
+	}
+	d.next = max(d.next, top+1)
+	d.base = make([]entry, top+1)
+	set := make([]bool, top+1)
+	for _, s := range chain { // newest first: the first to name an object wins
+		for _, e := range s.entries {
+			if !set[e.num] {
+				set[e.num], d.base[e.num] = true, e.entry
+			}
+		}
+	}
+	if d.trailer.Has("Encrypt") {
+		return nil, refuse(ErrLocked, "the file is locked: it needs a password, which can't be given yet")
+	}
+	if _, ok := d.Resolve(d.trailer.Get("Root")).(*Dict); !ok {
+		return nil, refuse(ErrDamaged, "the file has no document catalog")
+	}
+	return d, nil
+}
+
+func notPDF(head []byte, size int64) string {
+	if size == 0 {
+		return "the file is empty"
+	}
+	for _, c := range head {
+		if c < 9 || c > 13 && c < 32 && c != 27 {
+			return "the file is not a PDF"
+		}
+	}
+	return "the file is plain text, not a PDF"
+}
+
+var startRE = regexp.MustCompile(`startxref\s+(\d+)`)
+
+func (d *Document) findStart() (int64, error) {
+	for _, n := range []int64{1024, 64 << 10} {
+		off := max(0, d.size-n)
+		buf, _, err := d.window(off, n)
+		if err != nil {
+			return 0, err
+		}
+		if all := startRE.FindAllSubmatch(buf, -1); len(all) > 0 {
+			v, err := strconv.ParseInt(string(all[len(all)-1][1]), 10, 64)
+			if err == nil && v < d.size {
+				return v, nil
+			}
+		}
+	}
+	return 0, refuse(ErrDamaged, "the file is damaged: its end is missing or does not lead to its contents")
+}
+
+// With gives the document as it is after an incremental update, without its
+// overlay. The receiver stays as it is.
+func (d *Document) With(update []byte) (*Document, error) {
+	n := d.Fork()
+	n.Discard()
+	n.src = d.src.With(bytes.NewReader(update), int64(len(update)))
+	n.size = n.src.Size()
+	m := startRE.FindAllSubmatch(update[max(0, len(update)-128):], -1)
+	if m == nil {
+		return nil, refuse(ErrDamaged, "a stored change has no end")
+	}
+	start, err := strconv.ParseInt(string(m[len(m)-1][1]), 10, 64)
+	if err != nil {
+		return nil, refuse(ErrDamaged, "a stored change has no end")
+	}
+	s, err := n.readSection(start)
+	if err != nil {
+		return nil, fmt.Errorf("a stored change: %w", err)
+	}
+	if s.prev != d.start {
+		return nil, refuse(ErrDamaged, "a stored change does not belong to this document")
+	}
+	n.over = maps.Clone(d.over)
+	if n.over == nil {
+		n.over = make(map[int]entry, len(s.entries))
+	}
+	// Objects cached from earlier updates stay good unless this one writes them.
+	n.own = newCache()
+	d.own.mu.Lock()
+	maps.Copy(n.own.objects, d.own.objects)
+	maps.Copy(n.own.streams, d.own.streams)
+	d.own.mu.Unlock()
+	for _, e := range s.entries {
+		n.over[e.num] = e.entry
+		delete(n.own.objects, e.num)
+		n.next = max(n.next, e.num+1)
+	}
+	if v, ok := s.trailer.Get("Size").(Integer); ok {
+		n.next = max(n.next, int(v))
+	}
+	n.start, n.trailer = start, s.trailer
+	n.mu.Lock()
+	n.pages, n.nodes = nil, nil
+	n.mu.Unlock()
+	return n, nil
+}
+
+// Fork gives a document with the same objects whose changes are its own.
+func (d *Document) Fork() *Document {
+	n := *d
+	n.overlay = make(map[int]Object, len(d.overlay))
+	for num, o := range d.overlay {
+		switch v := o.(type) {
+		case *Dict:
+			o = v.Clone()
+		case *Stream:
+			c := *v
+			c.Dict = v.Dict.Clone()
+			o = &c
+		}
+		n.overlay[num] = o
+	}
+	n.changed = slices.Clone(d.changed)
+	n.mu = &sync.Mutex{}
+	d.mu.Lock()
+	n.pages = slices.Clone(d.pages)
+	n.nodes = maps.Clone(d.nodes)
+	d.mu.Unlock()
+	return &n
+}
+
+// KeepPages takes the page list of other, which must be the same document after
+// the same changes: With(update) of what other has in its overlay.
+func (d *Document) KeepPages(other *Document) {
+	other.mu.Lock()
+	pages, nodes := slices.Clone(other.pages), maps.Clone(other.nodes)
+	other.mu.Unlock()
+	d.mu.Lock()
+	d.pages, d.nodes = pages, nodes
+	d.mu.Unlock()
+}
+
+// Discard drops all changes that are not written.
+func (d *Document) Discard() {
+	d.overlay = map[int]Object{}
+	d.changed = nil
+	d.mu.Lock()
+	d.pages, d.nodes = nil, nil
+	d.mu.Unlock()
+}
+
+// Size is the number of bytes of the file and its updates.
+func (d *Document) Size() int64 { return d.size }
+
+// Source gives the bytes of the file and its updates.
+func (d *Document) Source() io.ReaderAt { return d.src }
+
+// Trailer is the newest trailer dictionary (7.5.5).
+func (d *Document) Trailer() *Dict { return d.trailer }
+
+// Version is the PDF version, of the header or the catalog, whichever is later (7.5.2).
+func (d *Document) Version() string {
+	if v, ok := d.Resolve(d.Catalog().Get("Version")).(Name); ok && string(v) > d.version && len(v) == 3 {
+		return string(v)
+	}
+	return d.version
+}
+
+// Catalog is the document catalog (7.7.2).
+func (d *Document) Catalog() *Dict {
+	c, _ := d.Resolve(d.trailer.Get("Root")).(*Dict)
+	return c
+}
+
+// Objects is one more than the highest object number in use.
+func (d *Document) Objects() int { return d.next }
+
+func (d *Document) lookup(num int) (e entry, updated bool) {
+	if e, ok := d.over[num]; ok {
+		return e, true
+	}
+	if num < len(d.base) {
+		return d.base[num], false
+	}
+	return entry{}, false
+}
+
+// Load gives the object that r refers to; null where there is none (7.3.10).
+func (d *Document) Load(r Ref) (Object, error) {
+	if o, ok := d.overlay[r.Num]; ok {
+		return o, nil
+	}
+	e, updated := d.lookup(r.Num)
+	if e.kind == 0 || e.kind > 2 || e.kind == 1 && int(e.gen) != r.Gen && r.Gen != 0 {
+		return nil, nil
+	}
+	c := d.shared
+	if updated {
+		c = d.own
+	}
+	c.mu.Lock()
+	o, ok := c.objects[r.Num]
+	c.mu.Unlock()
+	if ok {
+		return o, nil
+	}
+	var err error
+	if e.kind == 1 {
+		var num int
+		num, o, err = d.parseAt(e.off, &r)
+		if err == nil && num != r.Num {
+			err = refuse(ErrDamaged, fmt.Sprintf("the file is damaged: object %d is not where the table says", r.Num))
+		}
+	} else {
+		o, err = d.fromStream(int(e.off), int(e.idx), r.Num, c)
+	}
+	if err != nil {
+		return nil, err
+	}
+	c.mu.Lock()
+	if len(c.objects) >= cacheObjects {
+		clear(c.objects)
+	}
+	c.objects[r.Num] = o
+	c.mu.Unlock()
+	return o, nil
+}
+
+// Resolve follows references until an object that is none. What can't be read is
+// null here; Load tells why.
+func (d *Document) Resolve(o Object) Object {
+	for range 32 {
+		r, ok := o.(Ref)
+		if !ok {
+			return o
+		}
+		var err error
+		if o, err = d.Load(r); err != nil {
+			return nil
+		}
+	}
+	return nil
+}
+
+// Dict, Array, Stream and Int follow references and give the zero value where
+// the object is of another type.
+func (d *Document) Dict(o Object) *Dict {
+	switch v := d.Resolve(o).(type) {
+	case *Dict:
+		return v
+	case *Stream:
+		return v.Dict
+	}
+	return nil
+}
+
+// Array follows o to an array.
+func (d *Document) Array(o Object) Array { a, _ := d.Resolve(o).(Array); return a }
+
+// Stream follows o to a stream.
+func (d *Document) Stream(o Object) *Stream { s, _ := d.Resolve(o).(*Stream); return s }
+
+// Name follows o to a name.
+func (d *Document) Name(o Object) Name { n, _ := d.Resolve(o).(Name); return n }
+
+// Set makes o the object under r, in the overlay.
+func (d *Document) Set(r Ref, o Object) {
+	if _, there := d.overlay[r.Num]; !there {
+		d.changed = append(d.changed, r.Num)
+	}
+	d.overlay[r.Num] = o
+	d.next = max(d.next, r.Num+1)
+}
+
+// Add puts o under a new object number.
+func (d *Document) Add(o Object) Ref {
+	r := Ref{Num: d.next}
+	d.Set(r, o)
+	return r
+}
+
+// Edit gives a copy of the dictionary under r that is in the overlay already: what
+// is set in it is set in the document. It is nil where r is no dictionary.
+func (d *Document) Edit(r Ref) *Dict {
+	o, err := d.Load(r)
+	if err != nil {
+		return nil
+	}
+	if _, mine := d.overlay[r.Num]; !mine {
+		switch v := o.(type) {
+		case *Dict:
+			o = v.Clone()
+		case *Stream:
+			s := *v
+			s.Dict = v.Dict.Clone()
+			o = &s
+		default:
+			return nil
+		}
+		d.Set(r, o)
+	}
+	switch v := o.(type) {
+	case *Dict:
+		return v
+	case *Stream:
+		return v.Dict
+	}
+	return nil
+}
+
+// Root is the reference to the catalog.
+func (d *Document) Root() Ref { r, _ := d.trailer.Get("Root").(Ref); return r }
+
+// Changed tells which objects are in the overlay, in the order they came in.
+func (d *Document) Changed() []Ref {
+	out := make([]Ref, len(d.changed))
+	for i, n := range d.changed {
+		out[i] = Ref{Num: n, Gen: d.gen(n)}
+	}
+	return out
+}
+
+func (d *Document) gen(num int) int {
+	if e, _ := d.lookup(num); e.kind == 1 {
+		return int(e.gen)
+	}
+	return 0
+}
+
+// parseAt parses the indirect object at off. want, where given, is only for the
+// /Length of a stream that refers to itself.
+func (d *Document) parseAt(off int64, want *Ref) (num int, o Object, err error) {
+	if off < 0 || off >= d.size {
+		return 0, nil, refuse(ErrDamaged, fmt.Sprintf("the file is damaged: an object is said to be at byte %d, outside the file", off))
+	}
+	for window := int64(1024); ; window *= 8 {
+		buf, last, err := d.window(off, window)
+		if err != nil {
+			return 0, nil, err
+		}
+		l := &Lexer{Data: buf, Refs: true}
+		num, o, err := d.parseIndirect(l, off, want)
+		if err == nil && (l.Pos < len(buf) || last) {
+			return num, o, nil
+		}
+		if last {
+			if err == nil {
+				err = errEOF
+			}
+			if _, ok := err.(*Error); !ok {
+				err = refuse(ErrDamaged, fmt.Sprintf("the file is damaged: the object at byte %d can't be read", off))
+			}
+			return 0, nil, err
+		}
+	}
+}
+
+// parseIndirect reads "n g obj ... endobj" (7.3.10); the lexer stands at off of the file.
+func (d *Document) parseIndirect(l *Lexer, off int64, want *Ref) (int, Object, error) {
+	n, err1 := l.Next()
+	g, err2 := l.Next()
+	k, err3 := l.Next()
+	num, ok1 := n.(Integer)
+	_, ok2 := g.(Integer)
+	if err1 != nil || err2 != nil || err3 != nil || !ok1 || !ok2 || k != Keyword("obj") {
+		return 0, nil, errEOF
+	}
+	o, err := l.Next()
+	if err != nil {
+		return 0, nil, err
+	}
+	if o == Keyword("endobj") {
+		return int(num), nil, nil
+	}
+	if v, ok := o.(Integer); ok { // "12 0 R" as an object of its own
+		save := l.Pos
+		g, e1 := l.Next()
+		r, e2 := l.Next()
+		if e1 == nil && e2 == nil && r == Keyword("R") {
+			if ref, ok := refOf(v, g); ok {
+				o = ref
+			}
+		} else {
+			l.Pos = save
+		}
+	}
+	end, err := l.Next()
+	dict, isDict := o.(*Dict)
+	if err != nil {
+		return 0, nil, err
+	}
+	if end != Keyword("stream") || !isDict {
+		return int(num), o, nil // a missing endobj is harmless here
+	}
+	if l.Pos < len(l.Data) && l.Data[l.Pos] == '\r' {
+		l.Pos++
+	}
+	if l.Pos < len(l.Data) && l.Data[l.Pos] == '\n' {
+		l.Pos++
+	}
+	if l.Pos >= len(l.Data) {
+		return 0, nil, errEOF
+	}
+	at := off + int64(l.Pos)
+	length := int64(-1)
+	lo := dict.Get("Length")
+	if r, ok := lo.(Ref); ok && (want == nil || r.Num != want.Num) {
+		lo = d.Resolve(r)
+	}
+	if v, ok := lo.(Integer); ok && v >= 0 && at+int64(v) <= d.size {
+		length = int64(v)
+	}
+	if length < 0 || !d.endsStream(at+length) {
+		if length, err = d.scanEndstream(at); err != nil {
+			return 0, nil, err
+		}
+	}
+	return int(num), &Stream{Dict: dict, src: d.src, off: at, n: length}, nil
+}
+
+func (d *Document) endsStream(at int64) bool {
+	buf, _, err := d.window(at, 32)
+	if err != nil {
+		return false
+	}
+	l := Lexer{Data: buf}
+	l.SkipSpace()
+	return bytes.HasPrefix(buf[l.Pos:], []byte("endstream")) || bytes.HasPrefix(buf[l.Pos:], []byte("endobj"))
+}
+
+// scanEndstream finds the length of a stream whose /Length is wrong.
+func (d *Document) scanEndstream(at int64) (int64, error) {
+	const step = 256 << 10
+	word := []byte("endstream")
+	for pos := at; pos < d.size; pos += step {
+		buf, _, err := d.window(pos, step+int64(len(word)))
+		if err != nil {
+			return 0, err
+		}
+		if i := bytes.Index(buf, word); i >= 0 {
+			end := pos + int64(i)
+			tail, _, err := d.window(max(at, end-2), end-max(at, end-2))
+			if err != nil {
+				return 0, err
+			}
+			switch {
+			case bytes.HasSuffix(tail, []byte("\r\n")):
+				end -= 2
+			case bytes.HasSuffix(tail, []byte("\n")), bytes.HasSuffix(tail, []byte("\r")):
+				end--
+			}
+			return end - at, nil
+		}
+	}
+	return 0, refuse(ErrDamaged, "the file is damaged: a stream has no end")
+}
+
+// objectStream is an unpacked object stream (7.5.7).
+type objectStream struct {
+	data  []byte
+	nums  []int
+	offs  []int
+	first int
+}
+
+func (d *Document) fromStream(container, idx, num int, c *cache) (Object, error) {
+	c.mu.Lock()
+	s := c.streams[container]
+	c.mu.Unlock()
+	bad := refuse(ErrDamaged, fmt.Sprintf("the file is damaged: object stream %d can't be read", container))
+	if s == nil {
+		e, _ := d.lookup(container)
+		if e.kind != 1 {
+			return nil, bad
+		}
+		_, o, err := d.parseAt(e.off, nil)
+		if err != nil {
+			return nil, err
+		}
+		st, ok := o.(*Stream)
+		if !ok {
+			return nil, bad
+		}
+		data, rest, err := d.Decode(st)
+		if err != nil || len(rest) > 0 {
+			return nil, bad
+		}
+		n, _ := d.Resolve(st.Dict.Get("N")).(Integer)
+		first, _ := d.Resolve(st.Dict.Get("First")).(Integer)
+		if n < 0 || first < 0 || int(first) > len(data) || int(n) > len(data) {
+			return nil, bad
+		}
+		s = &objectStream{data: data, first: int(first)}
+		l := Lexer{Data: data[:first]}
+		for range int(n) {
+			a, e1 := l.Next()
+			b, e2 := l.Next()
+			an, ok1 := a.(Integer)
+			bn, ok2 := b.(Integer)
+			if e1 != nil || e2 != nil || !ok1 || !ok2 || bn < 0 || int(first+bn) > len(data) {
+				break
+			}
+			s.nums, s.offs = append(s.nums, int(an)), append(s.offs, int(bn))
+		}
+		c.mu.Lock()
+		if len(c.streams) >= cacheStreams {
+			clear(c.streams)
+		}
+		c.streams[container] = s
+		c.mu.Unlock()
+	}
+	if idx >= len(s.nums) || s.nums[idx] != num {
+		if idx = slices.Index(s.nums, num); idx < 0 {
+			return nil, bad
+		}
+	}
+	l := Lexer{Data: s.data[s.first+s.offs[idx]:], Refs: true}
+	o, err := l.Next()
+	if err != nil {
+		return nil, bad
+	}
+	if v, ok := o.(Integer); ok {
+		if g, err := l.Next(); err == nil {
+			if k, err := l.Next(); err == nil && k == Keyword("R") {
+				if r, ok := refOf(v, g); ok {
+					return r, nil
+				}
+			}
+		}
+	}
+	if _, ok := o.(Keyword); ok {
+		return nil, bad
+	}
+	return o, nil
+}

@@ -1,0 +1,37 @@
+package pdf
+
+import "errors"
+
+// The kinds of refusal. Each error of this package that a person may read wraps
+// one of them and is a sentence of its own.
+var (
+	// ErrNotPDF: the bytes are not a PDF file at all.
+	ErrNotPDF = errors.New("not a PDF")
+	// ErrDamaged: a PDF whose structure can't be followed.
+	ErrDamaged = errors.New("damaged PDF")
+	// ErrLocked: the file needs a password that was not given.
+	ErrLocked = errors.New("locked PDF")
+	// ErrUnsupported: lawful, but not handled here.
+	ErrUnsupported = errors.New("unsupported PDF")
+	// ErrLimit: larger or deeper than any honest file.
+	ErrLimit = errors.New("over a limit")
+)
+
+// Error is a refusal with a plain sentence.
+type Error struct {
+	Kind     error  // one of the Err values above
+	Sentence string // for people: what is the matter
+}
+
+func (e *Error) Error() string { return e.Sentence }
+func (e *Error) Unwrap() error { return e.Kind }
+
+func refuse(kind error, sentence string) error { return &Error{kind, sentence} }
+
+// Limits that no honest file reaches.
+const (
+	maxDepth    = 200       // nesting of arrays and dictionaries, of the page tree
+	maxObjects  = 8_388_607 // Annex C: the largest object number
+	maxInflated = 1 << 30   // bytes one stream may decode to
+	maxSections = 100_000   // xref sections in one chain
+)

@@ -1,0 +1,312 @@
+package pdf
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"slices"
+)
+
+// FullOptions says how a whole new file is written.
+type FullOptions struct {
+	// KeepNumbers keeps object numbers and the page tree as they are: a working
+	// copy. Otherwise objects are numbered anew and the page tree is rebuilt with
+	// at most 64 kids a node: a file to hand out.
+	KeepNumbers bool
+	// ID becomes the second part of the trailer's /ID (14.4).
+	ID [16]byte
+	// Progress, where set, is told how many objects are written.
+	Progress func(done int)
+}
+
+const perObjectStream = 200
+
+// WriteFull writes the document whole: only objects that can be reached, those that
+// may stand in object streams in such (7.5.7), one cross-reference stream
+// (7.5.8), and no page object outside the page tree. The same document gives the
+// same bytes.
+func (d *Document) WriteFull(ctx context.Context, w io.Writer, opt FullOptions) error {
+	f := &fullWriter{doc: d.Fork(), opt: opt, out: &counter{w: bufio.NewWriterSize(w, 256<<10)}, numbers: map[int]int{}}
+	if err := f.write(ctx); err != nil {
+		return err
+	}
+	return f.out.w.Flush()
+}
+
+type counter struct {
+	w *bufio.Writer
+	n int64
+}
+
+func (c *counter) Write(b []byte) (int, error) {
+	n, err := c.w.Write(b)
+	c.n += int64(n)
+	return n, err
+}
+
+type fullWriter struct {
+	doc     *Document
+	opt     FullOptions
+	out     *counter
+	numbers map[int]int // object number in the document -> in the file
+	queue   []Ref       // objects to write, in the order they were found
+	last    int         // highest number given in the file
+	inTree  map[Ref]bool
+	oldTree map[Ref]bool // nodes of the page tree that was replaced
+	newRoot Ref
+	entries []numbered
+	pack    []packed // waiting for the next object stream
+}
+
+type packed struct {
+	num  int
+	body []byte
+}
+
+func (f *fullWriter) write(ctx context.Context) error {
+	d := f.doc
+	pages, err := d.Pages()
+	if err != nil {
+		return err
+	}
+	f.inTree = make(map[Ref]bool, len(pages))
+	for _, p := range pages {
+		f.inTree[p.Ref] = true
+	}
+	if f.opt.KeepNumbers {
+		f.last = d.next - 1
+	} else {
+		f.rebuildTree(pages)
+	}
+	version := max(d.Version(), "1.5")
+	fmt.Fprintf(f.out, "%%PDF-%s\n%%\xe2\xe3\xcf\xd3\n", version)
+	trailer := NewDict("Root", f.target(d.Root()))
+	if info, ok := d.trailer.Get("Info").(Ref); ok {
+		trailer.Set("Info", f.target(info))
+	}
+	for i := 0; i < len(f.queue); i++ {
+		if i%512 == 0 {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			if f.opt.Progress != nil {
+				f.opt.Progress(i)
+			}
+		}
+		if err := f.object(f.queue[i]); err != nil {
+			return err
+		}
+	}
+	if err := f.flushPack(); err != nil {
+		return err
+	}
+	return f.xref(trailer)
+}
+
+// rebuildTree gives the pages a new, balanced page tree in the overlay.
+func (f *fullWriter) rebuildTree(pages []Leaf) {
+	d := f.doc
+	f.oldTree = make(map[Ref]bool, len(d.nodes))
+	for r := range d.nodes {
+		f.oldTree[r] = true
+	}
+	type branch struct {
+		ref   Ref
+		count int
+	}
+	level := make([]branch, len(pages))
+	for i, p := range pages {
+		d.settle(p.Ref)
+		level[i] = branch{p.Ref, 1}
+	}
+	for {
+		var up []branch
+		for group := range slices.Chunk(level, wideNode) {
+			at := d.Add(nil)
+			kids := make(Array, len(group))
+			count := 0
+			for i, k := range group {
+				kids[i] = k.ref
+				count += k.count
+				d.Edit(k.ref).Set("Parent", at)
+			}
+			d.Set(at, NewDict("Type", Name("Pages"), "Kids", kids, "Count", Integer(count)))
+			up = append(up, branch{at, count})
+		}
+		level = up
+		if len(level) == 1 {
+			break
+		}
+	}
+	f.newRoot = level[0].ref
+	root := d.Root()
+	d.Edit(root).Set("Pages", f.newRoot)
+}
+
+// target gives the reference that stands in the file for r, and queues what is
+// new; null for a page that is not in the tree and for what does not exist.
+func (f *fullWriter) target(r Ref) Object {
+	if f.oldTree[r] {
+		r = f.newRoot
+	}
+	if n, ok := f.numbers[r.Num]; ok {
+		if n == 0 {
+			return nil
+		}
+		return Ref{Num: n}
+	}
+	if !f.inTree[r] {
+		o, err := f.doc.Load(r)
+		if err == nil && (o == nil || f.strayPage(o)) {
+			f.numbers[r.Num] = 0
+			return nil
+		}
+	}
+	n := r.Num
+	if !f.opt.KeepNumbers {
+		f.last++
+		n = f.last
+	}
+	f.numbers[r.Num] = n
+	f.queue = append(f.queue, r)
+	return Ref{Num: n}
+}
+
+// strayPage reports whether o is a page object; it is asked only of what is not in the tree.
+func (f *fullWriter) strayPage(o Object) bool {
+	dict, ok := o.(*Dict)
+	if !ok {
+		return false
+	}
+	switch f.doc.Resolve(dict.Get("Type")) {
+	case Name("Page"):
+		return true
+	case nil:
+		return dict.Has("Parent") && dict.Has("Contents") && (dict.Has("MediaBox") || dict.Has("Resources"))
+	}
+	return false
+}
+
+func (f *fullWriter) object(r Ref) error {
+	o, err := f.doc.Load(r)
+	if err != nil {
+		return fmt.Errorf("object %d: %w", r.Num, err)
+	}
+	num := f.numbers[r.Num]
+	s, isStream := o.(*Stream)
+	if !isStream {
+		f.pack = append(f.pack, packed{num, appendMapped(nil, o, f.target)})
+		if len(f.pack) >= perObjectStream {
+			return f.flushPack()
+		}
+		return nil
+	}
+	f.entries = append(f.entries, numbered{num, entry{kind: 1, off: f.out.n}})
+	fmt.Fprintf(f.out, "%d 0 obj\n", num)
+	if _, err := f.out.Write(appendMapped(nil, withLength(s), f.target)); err != nil {
+		return err
+	}
+	if _, err := io.WriteString(f.out, "\nstream\n"); err != nil {
+		return err
+	}
+	if err := s.rawTo(f.out); err != nil {
+		return fmt.Errorf("object %d: %w", r.Num, err)
+	}
+	_, err = io.WriteString(f.out, "\nendstream\nendobj\n")
+	return err
+}
+
+// flushPack writes the waiting objects as one object stream.
+func (f *fullWriter) flushPack() error {
+	if len(f.pack) == 0 {
+		return nil
+	}
+	f.last++
+	container := f.last
+	var head, body bytes.Buffer
+	for i, p := range f.pack {
+		fmt.Fprintf(&head, "%d %d ", p.num, body.Len())
+		body.Write(p.body)
+		body.WriteByte('\n')
+		f.entries = append(f.entries, numbered{p.num, entry{kind: 2, off: int64(container), idx: int32(i)}})
+	}
+	dict := NewDict("Type", Name("ObjStm"), "N", Integer(len(f.pack)), "First", Integer(head.Len()))
+	head.Write(body.Bytes())
+	f.pack = f.pack[:0]
+	return f.emit(container, NewFlateStream(dict, head.Bytes()))
+}
+
+func (f *fullWriter) emit(num int, s *Stream) error {
+	f.entries = append(f.entries, numbered{num, entry{kind: 1, off: f.out.n}})
+	var b bytes.Buffer
+	if err := appendIndirect(&b, num, 0, s); err != nil {
+		return err
+	}
+	_, err := f.out.Write(b.Bytes())
+	return err
+}
+
+func (f *fullWriter) xref(trailer *Dict) error {
+	f.last++
+	self, at := f.last, f.out.n
+	f.entries = append(f.entries, numbered{0, entry{}}, numbered{self, entry{kind: 1, off: at}})
+	slices.SortFunc(f.entries, func(a, b numbered) int { return a.num - b.num })
+	width := 3
+	for int64(1)<<(8*width) <= at || 1<<(8*width) <= self {
+		width++
+	}
+	nums := make([]int, len(f.entries))
+	var data []byte
+	for i, e := range f.entries {
+		nums[i] = e.num
+		data = append(data, e.kind)
+		data = appendBig(data, e.off, width)
+		if e.num == 0 {
+			data = appendBig(data, 65535, 2)
+		} else {
+			data = appendBig(data, int64(e.idx), 2)
+		}
+	}
+	var index Array
+	runs(nums, func(i, j int) { index = append(index, Integer(nums[i]), Integer(j-i)) })
+	row := width + 3
+	t := NewDict("Type", Name("XRef"), "Size", Integer(self+1), "W", Array{Integer(1), Integer(width), Integer(2)})
+	if len(index) > 2 {
+		t.Set("Index", index)
+	}
+	for _, e := range trailer.Entries() {
+		t.Set(e.Key, e.Value)
+	}
+	firstID := String(f.opt.ID[:])
+	if a := f.doc.Array(f.doc.trailer.Get("ID")); len(a) == 2 {
+		if s, ok := f.doc.Resolve(a[0]).(String); ok && s != "" {
+			firstID = s
+		}
+	}
+	t.Set("ID", Array{firstID, String(f.opt.ID[:])})
+	t.Set("DecodeParms", NewDict("Predictor", Integer(12), "Columns", Integer(row)))
+	t.Set("Filter", Name("FlateDecode"))
+	if err := f.emit(self, NewStream(t, Deflate(predictUp(data, row)))); err != nil {
+		return err
+	}
+	_, err := fmt.Fprintf(f.out, "startxref\n%d\n%%%%EOF\n", at)
+	return err
+}
+
+// predictUp applies the PNG Up predictor to rows of n bytes (7.4.4.4).
+func predictUp(data []byte, n int) []byte {
+	out := make([]byte, 0, len(data)+len(data)/n+1)
+	for i := 0; i < len(data); i += n {
+		out = append(out, 2)
+		for j := i; j < i+n; j++ {
+			c := data[j]
+			if i > 0 {
+				c -= data[j-n]
+			}
+			out = append(out, c)
+		}
+	}
+	return out
+}

@@ -1,0 +1,453 @@
+package pdf
+
+import (
+	"bytes"
+	"compress/flate"
+	"compress/zlib"
+	"errors"
+	"fmt"
+	"io"
+)
+
+// Stream is a stream object (7.3.8). Its bytes stay encoded, and in the file,
+// until they are asked for.
+type Stream struct {
+	Dict *Dict
+
+	raw    []byte      // encoded bytes, when src is nil
+	src    io.ReaderAt // where the encoded bytes stand otherwise
+	off, n int64
+}
+
+// NewStream makes a stream of bytes that are encoded as d says; /Length is set.
+func NewStream(d *Dict, encoded []byte) *Stream {
+	if d == nil {
+		d = NewDict()
+	}
+	d.Set("Length", Integer(len(encoded)))
+	return &Stream{Dict: d, raw: encoded}
+}
+
+// NewFlateStream makes a stream of the given bytes, compressed where that is shorter.
+func NewFlateStream(d *Dict, data []byte) *Stream {
+	if d == nil {
+		d = NewDict()
+	}
+	if z := Deflate(data); len(z)+24 < len(data) {
+		d.Set("Filter", Name("FlateDecode"))
+		return NewStream(d, z)
+	}
+	return NewStream(d, data)
+}
+
+// Deflate compresses data for /FlateDecode.
+func Deflate(data []byte) []byte {
+	var b bytes.Buffer
+	w := zlib.NewWriter(&b)
+	_, _ = w.Write(data) // a bytes.Buffer does not fail
+	_ = w.Close()
+	return b.Bytes()
+}
+
+// RawLen is the number of encoded bytes.
+func (s *Stream) RawLen() int64 {
+	if s.src != nil {
+		return s.n
+	}
+	return int64(len(s.raw))
+}
+
+// Raw gives the encoded bytes. They are not to be changed.
+func (s *Stream) Raw() ([]byte, error) {
+	if s.src == nil {
+		return s.raw, nil
+	}
+	b := make([]byte, s.n)
+	if _, err := s.src.ReadAt(b, s.off); err != nil && err != io.EOF {
+		return nil, fmt.Errorf("reading a stream at byte %d: %w", s.off, err)
+	}
+	return b, nil
+}
+
+// rawTo copies the encoded bytes to w without holding them.
+func (s *Stream) rawTo(w io.Writer) error {
+	if s.src == nil {
+		_, err := w.Write(s.raw)
+		return err
+	}
+	_, err := io.Copy(w, io.NewSectionReader(s.src, s.off, s.n))
+	return err
+}
+
+// Decode gives the bytes of s with its filters undone (7.4). Picture filters
+// (DCTDecode, JPXDecode, CCITTFaxDecode, JBIG2Decode) are left: rest names them,
+// the first to undo first.
+func (d *Document) Decode(s *Stream) (data []byte, rest []Name, err error) {
+	data, err = s.Raw()
+	if err != nil {
+		return nil, nil, err
+	}
+	filters, parms := d.Filters(s)
+	for i, f := range filters {
+		p := parms[i]
+		switch f {
+		case "FlateDecode", "Fl":
+			data, err = inflate(data)
+			if err == nil {
+				data, err = unpredict(d, data, p)
+			}
+		case "LZWDecode", "LZW":
+			early := true
+			if v, ok := d.Resolve(p.Get("EarlyChange")).(Integer); ok && v == 0 {
+				early = false
+			}
+			data, err = unlzw(data, early)
+			if err == nil {
+				data, err = unpredict(d, data, p)
+			}
+		case "ASCII85Decode", "A85":
+			data = unascii85(data)
+		case "ASCIIHexDecode", "AHx":
+			data = unasciihex(data)
+		case "RunLengthDecode", "RL":
+			data, err = unrunlength(data)
+		case "Crypt":
+			// the identity, in a document that is not encrypted (7.4.10)
+		default:
+			return data, filters[i:], nil
+		}
+		if err != nil {
+			return nil, nil, fmt.Errorf("%s: %w", f, err)
+		}
+	}
+	return data, nil, nil
+}
+
+// Filters gives the filters of s and the decode parameters of each (never nil).
+func (d *Document) Filters(s *Stream) ([]Name, []*Dict) {
+	f := d.Resolve(first(s.Dict.Get("Filter"), s.Dict.Get("F")))
+	if _, external := f.(String); external {
+		f = nil
+	}
+	p := d.Resolve(first(s.Dict.Get("DecodeParms"), s.Dict.Get("DP")))
+	switch v := f.(type) {
+	case Name:
+		if a, ok := p.(Array); ok && len(a) > 0 {
+			p = d.Resolve(a[0])
+		}
+		dict, _ := p.(*Dict)
+		return []Name{v}, []*Dict{dict}
+	case Array:
+		names := make([]Name, 0, len(v))
+		dicts := make([]*Dict, 0, len(v))
+		list, _ := p.(Array)
+		for i, e := range v {
+			n, _ := d.Resolve(e).(Name)
+			var dict *Dict
+			if i < len(list) {
+				dict, _ = d.Resolve(list[i]).(*Dict)
+			} else if one, ok := p.(*Dict); ok && len(v) == 1 {
+				dict = one
+			}
+			names, dicts = append(names, n), append(dicts, dict)
+		}
+		return names, dicts
+	}
+	return nil, nil
+}
+
+func first(a, b Object) Object {
+	if a != nil {
+		return a
+	}
+	return b
+}
+
+// inflate undoes FlateDecode (7.4.4). What a truncated or badly summed stream
+// gave before its fault is kept, as every reader keeps it.
+func inflate(data []byte) ([]byte, error) {
+	body := data
+	for len(body) > 0 && (body[0] == '\r' || body[0] == '\n') {
+		body = body[1:]
+	}
+	if len(body) >= 2 && body[0]&0x0f == 8 && (int(body[0])<<8|int(body[1]))%31 == 0 {
+		body = body[2:]
+	}
+	r := flate.NewReader(bytes.NewReader(body))
+	var out bytes.Buffer
+	out.Grow(min(len(body)*4, 1<<20))
+	n, err := io.Copy(&out, io.LimitReader(r, maxInflated+1))
+	if n > maxInflated {
+		return nil, refuse(ErrLimit, "a stream in the file unpacks to more than 1 GB")
+	}
+	if err != nil && n == 0 && len(body) > 8 {
+		return nil, refuse(ErrDamaged, "a compressed stream can't be unpacked")
+	}
+	return out.Bytes(), nil
+}
+
+func (d *Document) intParm(p *Dict, k Name, def int) int {
+	if v, ok := Number(d.Resolve(p.Get(k))); ok {
+		return int(v)
+	}
+	return def
+}
+
+// unpredict undoes a predictor (7.4.4.4).
+func unpredict(d *Document, data []byte, p *Dict) ([]byte, error) {
+	pred := d.intParm(p, "Predictor", 1)
+	if pred < 2 {
+		return data, nil
+	}
+	colors, bits := d.intParm(p, "Colors", 1), d.intParm(p, "BitsPerComponent", 8)
+	columns := d.intParm(p, "Columns", 1)
+	if colors < 1 || colors > 64 || bits < 1 || bits > 32 || columns < 1 || columns > 1<<24 {
+		return nil, refuse(ErrDamaged, "a stream has senseless predictor values")
+	}
+	bpp := max(1, (colors*bits+7)/8)
+	row := (columns*colors*bits + 7) / 8
+	if pred == 2 {
+		return untiff(data, row, colors, bits), nil
+	}
+	return unpng(data, row, bpp), nil
+}
+
+func untiff(data []byte, row, colors, bits int) []byte {
+	out := bytes.Clone(data)
+	for start := 0; start < len(out); start += row {
+		line := out[start:min(start+row, len(out))]
+		switch bits {
+		case 8:
+			for i := colors; i < len(line); i++ {
+				line[i] += line[i-colors]
+			}
+		case 16:
+			for i := 2 * colors; i+1 < len(line); i += 2 {
+				v := (int(line[i])<<8 | int(line[i+1])) + (int(line[i-2*colors])<<8 | int(line[i-2*colors+1]))
+				line[i], line[i+1] = byte(v>>8), byte(v)
+			}
+		default:
+			prev := make([]int, colors)
+			mask := 1<<bits - 1
+			for i, at := 0, 0; at+bits <= len(line)*8; i, at = i+1, at+bits {
+				shift := 8 - bits - at%8
+				v := (int(line[at/8])>>shift&mask + prev[i%colors]) & mask
+				prev[i%colors] = v
+				line[at/8] = line[at/8]&^byte(mask<<shift) | byte(v<<shift)
+			}
+		}
+	}
+	return out
+}
+
+func unpng(data []byte, row, bpp int) []byte {
+	out := make([]byte, 0, len(data))
+	prev := make([]byte, row)
+	for len(data) > 1 {
+		tag := data[0]
+		n := min(row, len(data)-1)
+		start := len(out)
+		out = append(out, data[1:1+n]...)
+		cur := out[start:]
+		data = data[1+n:]
+		switch tag {
+		case 1:
+			for i := bpp; i < n; i++ {
+				cur[i] += cur[i-bpp]
+			}
+		case 2:
+			for i := 0; i < n; i++ {
+				cur[i] += prev[i]
+			}
+		case 3:
+			for i := 0; i < n; i++ {
+				left := 0
+				if i >= bpp {
+					left = int(cur[i-bpp])
+				}
+				cur[i] += byte((left + int(prev[i])) / 2)
+			}
+		case 4:
+			for i := 0; i < n; i++ {
+				var a, c int
+				if i >= bpp {
+					a, c = int(cur[i-bpp]), int(prev[i-bpp])
+				}
+				cur[i] += paeth(a, int(prev[i]), c)
+			}
+		}
+		if n == row {
+			prev = cur
+		}
+	}
+	return out
+}
+
+// paeth is the predictor of PNG (ISO/IEC 15948, 9.4).
+func paeth(a, b, c int) byte {
+	pa, pb, pc := abs(b-c), abs(a-c), abs(a+b-2*c)
+	if pa <= pb && pa <= pc {
+		return byte(a)
+	}
+	if pb <= pc {
+		return byte(b)
+	}
+	return byte(c)
+}
+
+func abs(x int) int {
+	if x < 0 {
+		return -x
+	}
+	return x
+}
+
+// unlzw undoes LZWDecode (7.4.4.2).
+func unlzw(data []byte, early bool) ([]byte, error) {
+	type code struct {
+		prefix int32
+		last   byte
+		length int32
+	}
+	table := make([]code, 258, 4096)
+	for i := range 256 {
+		table[i] = code{-1, byte(i), 1}
+	}
+	change := 0
+	if early {
+		change = 1
+	}
+	var out []byte
+	width, prev := 9, int32(-1)
+	acc, bits := uint32(0), 0
+	emit := func(c int32) byte {
+		n := int(table[c].length)
+		start := len(out)
+		out = append(out, make([]byte, n)...)
+		for i := n - 1; i >= 0 && c >= 0; i-- {
+			out[start+i] = table[c].last
+			c = table[c].prefix
+		}
+		return out[start]
+	}
+	for _, b := range data {
+		acc = acc<<8 | uint32(b)
+		bits += 8
+		if bits < width {
+			continue
+		}
+		c := int32(acc >> (bits - width) & (1<<width - 1))
+		bits -= width
+		switch {
+		case c == 256:
+			table, width, prev = table[:258], 9, -1
+			continue
+		case c == 257:
+			return out, nil
+		case prev < 0:
+			if int(c) > 255 {
+				return out, nil
+			}
+			emit(c)
+		case int(c) < len(table):
+			firstByte := emit(c)
+			if len(table) < 4096 {
+				table = append(table, code{prev, firstByte, table[prev].length + 1})
+			}
+		case int(c) == len(table):
+			start := len(out)
+			emit(prev)
+			f := out[start]
+			out = append(out, f)
+			table = append(table, code{prev, f, table[prev].length + 1})
+		default:
+			return out, nil
+		}
+		if len(out) > maxInflated {
+			return nil, refuse(ErrLimit, "a stream in the file unpacks to more than 1 GB")
+		}
+		prev = c
+		switch n := len(table) + change; {
+		case n >= 2048:
+			width = 12
+		case n >= 1024:
+			width = 11
+		case n >= 512:
+			width = 10
+		default:
+			width = 9
+		}
+	}
+	return out, nil
+}
+
+// unascii85 undoes ASCII85Decode (7.4.3).
+func unascii85(data []byte) []byte {
+	out := make([]byte, 0, len(data)*4/5)
+	var v uint32
+	n := 0
+	for _, c := range data {
+		switch {
+		case c == '~':
+			if n > 1 {
+				for i := n; i < 5; i++ {
+					v = v*85 + 84
+				}
+				b := [4]byte{byte(v >> 24), byte(v >> 16), byte(v >> 8), byte(v)}
+				out = append(out, b[:n-1]...)
+			}
+			return out
+		case c == 'z' && n == 0:
+			out = append(out, 0, 0, 0, 0)
+		case c >= '!' && c <= 'u':
+			v = v*85 + uint32(c-'!')
+			n++
+			if n == 5 {
+				out = append(out, byte(v>>24), byte(v>>16), byte(v>>8), byte(v))
+				v, n = 0, 0
+			}
+		}
+	}
+	if n > 1 {
+		return append(out, unascii85(append(bytes.Clone(data[len(data)-n:]), '~'))...)
+	}
+	return out
+}
+
+// unasciihex undoes ASCIIHexDecode (7.4.2).
+func unasciihex(data []byte) []byte {
+	l := Lexer{Data: append(append([]byte{'<'}, data...), '>')}
+	o, err := l.hex()
+	if err != nil {
+		return nil
+	}
+	return []byte(o.(String))
+}
+
+var errRun = errors.New("run-length data ends early")
+
+// unrunlength undoes RunLengthDecode (7.4.5).
+func unrunlength(data []byte) ([]byte, error) {
+	var out []byte
+	for i := 0; i < len(data); {
+		n := int(data[i])
+		i++
+		switch {
+		case n == 128:
+			return out, nil
+		case n < 128:
+			end := min(i+n+1, len(data))
+			out = append(out, data[i:end]...)
+			i = end
+		case i < len(data):
+			out = append(out, bytes.Repeat(data[i:i+1], 257-n)...)
+			i++
+		default:
+			return out, errRun
+		}
+		if len(out) > maxInflated {
+			return nil, refuse(ErrLimit, "a stream in the file unpacks to more than 1 GB")
+		}
+	}
+	return out, nil
+}

@@ -1,0 +1,261 @@
+package raster
+
+import (
+	"bytes"
+	"context"
+	"encoding/gob"
+	"errors"
+	"fmt"
+	"image"
+	"image/jpeg"
+	"image/png"
+	"io"
+	"os"
+	"time"
+
+	"github.com/klippa-app/go-pdfium"
+	"github.com/klippa-app/go-pdfium/enums"
+	"github.com/klippa-app/go-pdfium/references"
+	"github.com/klippa-app/go-pdfium/requests"
+	"github.com/klippa-app/go-pdfium/webassembly"
+	"github.com/tetratelabs/wazero"
+	"github.com/tetratelabs/wazero/api"
+	"github.com/tetratelabs/wazero/experimental"
+
+	"glenrain/core/pdf"
+)
+
+// childCommand is the hidden command that turns the program into a renderer.
+const childCommand = "raster-child"
+
+// The messages between the pool and a child, as gob on its standard input and output.
+type (
+	question struct {
+		Request Request // Source.Parts is empty where the child should have the document
+	}
+	answer struct {
+		Ready     bool
+		NeedParts bool
+		Error     string
+		Picture   Picture
+	}
+)
+
+// openDocuments is how many documents a child keeps open.
+const openDocuments = 6
+
+// memoryPages bounds PDFium's memory: 64 KiB each, so 1 GiB.
+const memoryPages = 16384
+
+// ChildMain serves as a renderer and does not return, if the program was started
+// as one; otherwise it does nothing. main and TestMain call it first.
+func ChildMain() {
+	if len(os.Args) != 3 || os.Args[1] != childCommand {
+		return
+	}
+	if err := serveChild(os.Args[2], os.Stdin, os.Stdout); err != nil && !errors.Is(err, io.EOF) {
+		fmt.Fprintln(os.Stderr, "renderer:", err)
+		os.Exit(1)
+	}
+	os.Exit(0)
+}
+
+type child struct {
+	lib  pdfium.Pdfium
+	docs []openDocument // most recently used last
+}
+
+type openDocument struct {
+	key   string
+	ref   references.FPDF_DOCUMENT
+	files []*os.File
+}
+
+func serveChild(cacheDir string, in io.Reader, out io.Writer) error {
+	cache, err := wazero.NewCompilationCacheWithDir(cacheDir)
+	if err != nil {
+		return err
+	}
+	pool, err := webassembly.Init(webassembly.Config{
+		MinIdle: 1, MaxIdle: 1, MaxTotal: 1,
+		FSConfig: wazero.NewFSConfig(), // PDFium sees no files but through our reader
+		Stdout:   os.Stderr,
+		RuntimeConfig: wazero.NewRuntimeConfig().
+			WithCoreFeatures(api.CoreFeaturesV2 | experimental.CoreFeaturesExceptionHandling).
+			WithCompilationCache(cache).
+			WithMemoryLimitPages(memoryPages),
+	})
+	if err != nil {
+		return err
+	}
+	lib, err := pool.GetInstanceWithContext(context.Background())
+	if err != nil {
+		return err
+	}
+	c := &child{lib: lib}
+	dec, enc := gob.NewDecoder(in), gob.NewEncoder(out)
+	if err := enc.Encode(answer{Ready: true}); err != nil {
+		return err
+	}
+	for {
+		var q question
+		if err := dec.Decode(&q); err != nil {
+			return err
+		}
+		if err := enc.Encode(c.answer(q.Request)); err != nil {
+			return err
+		}
+	}
+}
+
+func (c *child) answer(r Request) (a answer) {
+	defer func() {
+		if p := recover(); p != nil {
+			a = answer{Error: fmt.Sprint(p)}
+		}
+	}()
+	ref, known, err := c.open(r.Source)
+	if err != nil {
+		return answer{Error: err.Error()}
+	}
+	if !known {
+		return answer{NeedParts: true}
+	}
+	p, err := c.render(ref, r)
+	if err != nil {
+		return answer{Error: err.Error()}
+	}
+	return answer{Picture: p}
+}
+
+func (c *child) open(s Source) (references.FPDF_DOCUMENT, bool, error) {
+	for i, d := range c.docs {
+		if d.key == s.Key {
+			c.docs = append(append(c.docs[:i:i], c.docs[i+1:]...), d)
+			return d.ref, true, nil
+		}
+	}
+	if len(s.Parts) == 0 {
+		return "", false, nil
+	}
+	if len(c.docs) >= openDocuments {
+		old := c.docs[0]
+		c.docs = c.docs[1:]
+		_, _ = c.lib.FPDF_CloseDocument(&requests.FPDF_CloseDocument{Document: old.ref})
+		old.close()
+	}
+	d := openDocument{key: s.Key}
+	parts := pdf.NewParts()
+	for _, p := range s.Parts {
+		if p.Path == "" {
+			parts = parts.With(bytes.NewReader(p.Data), int64(len(p.Data)))
+			continue
+		}
+		f, err := os.Open(p.Path)
+		if err != nil {
+			d.close()
+			return "", false, err
+		}
+		d.files = append(d.files, f)
+		parts = parts.With(io.NewSectionReader(f, p.Off, p.Size), p.Size)
+	}
+	opened, err := c.lib.OpenDocument(&requests.OpenDocument{
+		FileReader:     io.NewSectionReader(parts, 0, parts.Size()),
+		FileReaderSize: parts.Size(),
+	})
+	if err != nil {
+		d.close()
+		return "", false, err
+	}
+	d.ref = opened.Document
+	c.docs = append(c.docs, d)
+	return d.ref, true, nil
+}
+
+func (d openDocument) close() {
+	for _, f := range d.files {
+		_ = f.Close()
+	}
+}
+
+func (c *child) render(doc references.FPDF_DOCUMENT, r Request) (Picture, error) {
+	page := requests.Page{ByIndex: &requests.PageByIndex{Document: doc, Index: r.Page}}
+	size, err := c.lib.GetPageSize(&requests.GetPageSize{Page: page})
+	if err != nil {
+		return Picture{}, err
+	}
+	scale := r.Scale
+	if r.Width > 0 && r.Height > 0 {
+		scale = min(float64(r.Width)/size.Width, float64(r.Height)/size.Height)
+	}
+	w, h := pixels(size.Width*scale), pixels(size.Height*scale)
+	whole := image.Rect(0, 0, w, h)
+	req := &requests.RenderPageInPixels{
+		Page: page, Width: w, Height: h, Document: &doc, RenderForm: true,
+		RenderFlags: enums.FPDF_RENDER_FLAG_ANNOT,
+	}
+	if !r.Region.Empty() && r.Region != whole {
+		cut := r.Region.Intersect(whole)
+		if cut.Empty() {
+			return Picture{}, errors.New("the region is outside the page")
+		}
+		req.Width, req.Height = cut.Dx(), cut.Dy()
+		req.Crop = &requests.RenderPageCrop{
+			X: float64(cut.Min.X) / scale, Y: float64(cut.Min.Y) / scale,
+			Width: float64(cut.Dx()) / scale, Height: float64(cut.Dy()) / scale,
+		}
+	}
+	if req.Width*req.Height > MaxPixels {
+		return Picture{}, fmt.Errorf("a picture of %d by %d pixels is too large", req.Width, req.Height)
+	}
+	got, err := c.lib.RenderPageInPixels(req)
+	if err != nil {
+		return Picture{}, err
+	}
+	defer got.Cleanup()
+	return encode(got.Result.Image, r.Format)
+}
+
+func pixels(f float64) int { return max(1, int(f+0.5)) }
+
+func encode(img *image.RGBA, f Format) (Picture, error) {
+	b := img.Bounds()
+	p := Picture{Width: b.Dx(), Height: b.Dy()}
+	if f == Raw {
+		p.Data = make([]byte, 0, 4*p.Width*p.Height)
+		for y := range p.Height {
+			p.Data = append(p.Data, img.Pix[y*img.Stride:y*img.Stride+4*p.Width]...)
+		}
+		return p, nil
+	}
+	var out bytes.Buffer
+	var err error
+	if f == Auto && manyColours(img) {
+		p.Type = "image/jpeg"
+		err = jpeg.Encode(&out, img, &jpeg.Options{Quality: 88})
+	} else {
+		p.Type = "image/png"
+		err = (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&out, img)
+	}
+	p.Data = out.Bytes()
+	return p, err
+}
+
+// manyColours samples the picture: photographs and scans have more colours than
+// text with its smoothed edges.
+func manyColours(img *image.RGBA) bool {
+	seen := map[[3]byte]bool{}
+	n := len(img.Pix) / 4
+	step := max(1, n/4096)
+	for i := 0; i < n; i += step {
+		p := img.Pix[i*4:]
+		seen[[3]byte{p[0], p[1], p[2]}] = true
+		if len(seen) > 320 {
+			return true
+		}
+	}
+	return false
+}
+
+// renderTime is the longest a page may take.
+const renderTime = 30 * time.Second

@@ -1,0 +1,70 @@
+// Package raster turns pages into pixels with PDFium, run as WebAssembly in child
+// processes so that one that overruns its time or memory can be stopped.
+//
+// It takes where the bytes of a document are (files and pieces in memory) and a
+// page; it gives a picture. It knows nothing of steps or of what is on a page.
+package raster
+
+import (
+	"errors"
+	"image"
+)
+
+// Format says how the pixels come back.
+type Format string
+
+const (
+	// Auto is PNG for line work and text, JPEG for photographs.
+	Auto Format = "auto"
+	// PNG is always PNG.
+	PNG Format = "png"
+	// Raw is 4 bytes a pixel, RGBA, rows from the top without padding.
+	Raw Format = "raw"
+)
+
+// Part is a stretch of a document's bytes: Size bytes of the file at Path from
+// Off on, or Data itself.
+type Part struct {
+	Path string
+	Off  int64
+	Size int64
+	Data []byte
+}
+
+// Source names a document: Key is the same only for the same bytes.
+type Source struct {
+	Key   string
+	Parts []Part
+}
+
+// Request asks for one page.
+type Request struct {
+	Source Source
+	Page   int     // 0 is the first
+	Scale  float64 // pixels a point; 96 dpi is 96.0/72
+	// Width and Height, where not 0, are the most pixels the page may take: the
+	// picture fits into them, and Scale is not used.
+	Width, Height int
+	// Region, where not empty, is the part to show, in pixels of the whole page's picture.
+	Region image.Rectangle
+	Format Format
+}
+
+// Picture is a rendered page or region.
+type Picture struct {
+	Type   string // media type, or "" for Raw
+	Data   []byte
+	Width  int
+	Height int
+}
+
+// Errors of rendering; each is a sentence.
+var (
+	ErrTime = errors.New("the page took too long to draw and was stopped")
+	ErrBusy = errors.New("too many pages wait to be drawn")
+	ErrDead = errors.New("the page could not be drawn: drawing it stopped the renderer")
+	ErrPage = errors.New("the page can't be drawn")
+)
+
+// MaxPixels is the most one picture may have.
+const MaxPixels = 64 << 20

@@ -1,0 +1,96 @@
+package raster
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+	"image/png"
+	"os"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+func TestMain(m *testing.M) {
+	ChildMain()
+	os.Exit(m.Run())
+}
+
+// square is a page of 200 x 100 pt with a red square of 50 pt in its lower left corner.
+func square() []byte {
+	var b bytes.Buffer
+	var offs []int
+	add := func(s string) {
+		offs = append(offs, b.Len())
+		fmt.Fprintf(&b, "%d 0 obj\n%s\nendobj\n", len(offs), s)
+	}
+	b.WriteString("%PDF-1.4\n")
+	add("<</Type/Catalog/Pages 2 0 R>>")
+	add("<</Type/Pages/Kids[3 0 R]/Count 1>>")
+	add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 200 100]/Contents 4 0 R/Resources<<>>>>")
+	content := "1 0 0 rg 0 0 50 50 re f"
+	add(fmt.Sprintf("<</Length %d>>stream\n%s\nendstream", len(content), content))
+	at := b.Len()
+	fmt.Fprintf(&b, "xref\n0 %d\n0000000000 65535 f \n", len(offs)+1)
+	for _, o := range offs {
+		fmt.Fprintf(&b, "%010d 00000 n \n", o)
+	}
+	fmt.Fprintf(&b, "trailer<</Size %d/Root 1 0 R>>\nstartxref\n%d\n%%%%EOF\n", len(offs)+1, at)
+	return b.Bytes()
+}
+
+func testPool(t *testing.T) *Pool {
+	p, err := NewPool(CacheForTests(), 1)
+	require.NoError(t, err)
+	t.Cleanup(p.Close)
+	return p
+}
+
+func TestRender(t *testing.T) {
+	p := testPool(t)
+	doc := square()
+	src := Source{Key: "square", Parts: []Part{{Data: doc[:100]}, {Data: doc[100:]}}}
+
+	pic, err := p.Render(context.Background(), Request{Source: src, Scale: 2, Format: PNG})
+	require.NoError(t, err)
+	require.Equal(t, [2]int{400, 200}, [2]int{pic.Width, pic.Height})
+	img, err := png.Decode(bytes.NewReader(pic.Data))
+	require.NoError(t, err)
+	at := func(x, y int) [3]uint32 { r, g, b, _ := img.At(x, y).RGBA(); return [3]uint32{r >> 8, g >> 8, b >> 8} }
+	require.Equal(t, [3]uint32{255, 0, 0}, at(50, 150))
+	require.Equal(t, [3]uint32{255, 255, 255}, at(150, 50))
+
+	// A region holds the same pixels as the whole page has there.
+	region, err := p.Render(context.Background(), Request{Source: src, Scale: 2, Region: image.Rect(80, 80, 120, 120), Format: Raw})
+	require.NoError(t, err)
+	require.Equal(t, [2]int{40, 40}, [2]int{region.Width, region.Height})
+	require.Equal(t, []byte{255, 255, 255, 255}, region.Data[:4])
+	require.Equal(t, []byte{255, 0, 0, 255}, region.Data[(30*40+5)*4:][:4])
+
+	_, err = p.Render(context.Background(), Request{Source: src, Page: 7, Scale: 1})
+	require.ErrorIs(t, err, ErrPage)
+	_, err = p.Render(context.Background(), Request{Source: Source{Key: "x", Parts: []Part{{Data: []byte("no pdf")}}}, Scale: 1})
+	require.ErrorIs(t, err, ErrPage)
+}
+
+func TestOverrun(t *testing.T) {
+	p := testPool(t)
+	src := Source{Key: "square", Parts: []Part{{Data: square()}}}
+	_, err := p.Render(context.Background(), Request{Source: src, Scale: 1})
+	require.NoError(t, err)
+
+	p.limit = time.Nanosecond
+	_, err = p.Render(context.Background(), Request{Source: src, Scale: 1})
+	require.ErrorIs(t, err, ErrTime)
+	p.limit = renderTime
+	// The child was killed; another takes its place.
+	_, err = p.Render(context.Background(), Request{Source: src, Scale: 1})
+	require.NoError(t, err)
+
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err = p.Render(ctx, Request{Source: src, Scale: 1})
+	require.ErrorIs(t, err, context.Canceled)
+}
