@@ -3,6 +3,8 @@ module glenrain
 go 1.26.8
 
 require (
+	github.com/alecthomas/kong v1.17.0
+	github.com/go-fonts/liberation v0.3.3
 	github.com/klippa-app/go-pdfium v1.21.4
 	github.com/stretchr/testify v1.12.1
 	github.com/tetratelabs/wazero v1.12.0

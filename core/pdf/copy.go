@@ -59,6 +59,10 @@ func (c *Copier) Object(o Object) (Object, error) {
 	return m, c.drain()
 }
 
+// Become makes every reference to from, in the source, one to the object to of the
+// destination, which is there already.
+func (c *Copier) Become(from, to Ref) { c.refs[from] = to }
+
 // Ref tells what a reference of the source has become, if it was brought.
 func (c *Copier) Ref(r Ref) (Ref, bool) {
 	n, ok := c.refs[r]

@@ -17,6 +17,9 @@ var (
 	ErrLimit = errors.New("over a limit")
 )
 
+// ErrNoPages: a file whose page tree is empty.
+var ErrNoPages = refuse(ErrDamaged, "the file has no pages")
+
 // Error is a refusal with a plain sentence.
 type Error struct {
 	Kind     error  // one of the Err values above

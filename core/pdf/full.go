@@ -71,6 +71,9 @@ func (f *fullWriter) write(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	if len(pages) == 0 {
+		return ErrNoPages
+	}
 	f.inTree = make(map[Ref]bool, len(pages))
 	for _, p := range pages {
 		f.inTree[p.Ref] = true

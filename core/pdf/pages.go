@@ -22,7 +22,8 @@ type node struct {
 var inheritable = []Name{"Resources", "MediaBox", "CropBox", "Rotate"}
 
 // Pages walks the page tree and gives its pages in order. The slice is not to be
-// changed. The tree's own /Count is not believed.
+// changed. The tree's own /Count is not believed. Only a document under construction
+// has none: see ErrNoPages.
 func (d *Document) Pages() ([]Leaf, error) {
 	d.mu.Lock()
 	pages := d.pages
@@ -38,9 +39,6 @@ func (d *Document) Pages() ([]Leaf, error) {
 	pages, err := d.walkPages(root, Ref{}, nodes, make([]Leaf, 0, 16), 0)
 	if err != nil {
 		return nil, err
-	}
-	if len(pages) == 0 {
-		return nil, refuse(ErrDamaged, "the file has no pages")
 	}
 	d.mu.Lock()
 	d.pages, d.nodes = pages, nodes
@@ -216,12 +214,17 @@ func (d *Document) InsertPages(at int, pages []Ref) error {
 	if len(pages) == 0 {
 		return nil
 	}
-	beside := all[min(at, len(all)-1)]
-	parent := beside.parent
-	kids := d.Array(d.Dict(parent).Get("Kids"))
-	i := slices.IndexFunc(kids, func(o Object) bool { return o == beside.Ref })
-	if at == len(all) {
-		i++
+	parent, _ := d.Catalog().Get("Pages").(Ref) // where the tree is still empty
+	i := 0
+	var kids Array
+	if len(all) > 0 {
+		beside := all[min(at, len(all)-1)]
+		parent = beside.parent
+		kids = d.Array(d.Dict(parent).Get("Kids"))
+		i = slices.IndexFunc(kids, func(o Object) bool { return o == beside.Ref })
+		if at == len(all) {
+			i++
+		}
 	}
 	added := make([]Leaf, 0, len(pages))
 	var newKids Array

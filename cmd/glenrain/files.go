@@ -1,0 +1,337 @@
+package main
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"glenrain/core/arrange"
+	"glenrain/core/jobs"
+	"glenrain/core/pdf"
+	"glenrain/core/raster"
+	"glenrain/core/step"
+	"glenrain/core/structure"
+)
+
+var errUnreadable = errors.New("can't be read")
+
+// openFile opens a PDF; close must be called.
+func openFile(path string) (doc *pdf.Document, f *os.File, err error) {
+	f, err = os.Open(path)
+	if err != nil {
+		return nil, nil, err
+	}
+	st, err := f.Stat()
+	if err == nil && st.IsDir() {
+		err = fmt.Errorf("%s is a folder: %w", path, errUnreadable)
+	}
+	if err == nil {
+		doc, err = pdf.Open(f, st.Size())
+	}
+	if err == nil {
+		var pages []pdf.Leaf
+		if pages, err = doc.Pages(); err == nil && len(pages) == 0 {
+			err = pdf.ErrNoPages
+		}
+	}
+	if err != nil {
+		_ = f.Close()
+		return nil, nil, fmt.Errorf("%s: %w", filepath.Base(path), err)
+	}
+	return doc, f, nil
+}
+
+// writeWhole writes a file so that it appears whole or not at all.
+func writeWhole(path string, write func(io.Writer) error) (err error) {
+	f, err := os.CreateTemp(filepath.Dir(path), ".glenrain-*")
+	if err != nil {
+		return useError{fmt.Errorf("%s can't be written: %w", path, err)}
+	}
+	defer func() {
+		if err != nil {
+			_ = f.Close()
+			_ = os.Remove(f.Name())
+		}
+	}()
+	if err = write(f); err != nil {
+		return err
+	}
+	if err = f.Chmod(0o644); err != nil {
+		return err
+	}
+	if err = f.Sync(); err != nil {
+		return err
+	}
+	if err = f.Close(); err != nil {
+		return err
+	}
+	return os.Rename(f.Name(), path)
+}
+
+// paths opens sources by path, relative to the working folder.
+type paths struct{ open []*os.File }
+
+func (p *paths) Open(_ context.Context, ref string) (*step.Source, error) {
+	path, ok := strings.CutPrefix(ref, "path:")
+	if !ok {
+		return nil, step.Refuse("the source %q can't be opened here: on the command line it is path:FILE", ref)
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	st, err := f.Stat()
+	if err != nil || st.IsDir() {
+		_ = f.Close()
+		return nil, fmt.Errorf("%s: %w", path, errUnreadable)
+	}
+	p.open = append(p.open, f)
+	return &step.Source{Name: trimExt(path), Data: f, Size: st.Size()}, nil
+}
+
+func (p *paths) close() {
+	for _, f := range p.open {
+		_ = f.Close()
+	}
+}
+
+func trimExt(path string) string {
+	return strings.TrimSuffix(filepath.Base(path), filepath.Ext(path))
+}
+
+type infoCommand struct {
+	File     string `arg:"" help:"The PDF."`
+	Password string `help:"Password of a locked file."`
+	JSON     bool   `name:"json" help:"As JSON."`
+}
+
+type info struct {
+	Pages     int      `json:"pages"`
+	Version   string   `json:"version"`
+	Encrypted bool     `json:"encrypted"`
+	Tagged    bool     `json:"tagged"`
+	Repaired  bool     `json:"repaired"`
+	Bytes     int64    `json:"bytes"`
+	Title     string   `json:"title"`
+	Sizes     []sizeOf `json:"sizes"`
+}
+
+type sizeOf struct {
+	Width  float64 `json:"width"` // points, as the page is seen
+	Height float64 `json:"height"`
+	Pages  int     `json:"pages"`
+}
+
+func (c *infoCommand) Run() error {
+	doc, f, err := openFile(c.File)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	pages, err := doc.Pages()
+	if err != nil {
+		return err
+	}
+	title, _ := doc.Resolve(doc.Dict(doc.Trailer().Get("Info")).Get("Title")).(pdf.String)
+	out := info{Pages: len(pages), Version: doc.Version(), Tagged: structure.Tagged(doc), Bytes: doc.Size(), Title: pdf.Text(title)}
+	at := map[[2]float64]int{}
+	for _, p := range pages {
+		w, h := doc.Geometry(p.Ref).Seen()
+		key := [2]float64{round(w), round(h)}
+		i, ok := at[key]
+		if !ok {
+			i = len(out.Sizes)
+			at[key] = i
+			out.Sizes = append(out.Sizes, sizeOf{Width: key[0], Height: key[1]})
+		}
+		out.Sizes[i].Pages++
+	}
+	if c.JSON {
+		enc := json.NewEncoder(os.Stdout)
+		enc.SetIndent("", "  ")
+		return enc.Encode(out)
+	}
+	fmt.Printf("%s, PDF %s, %s bytes\n", step.Count(out.Pages, "page"), out.Version, step.Thousands(int(out.Bytes)))
+	for _, s := range out.Sizes {
+		fmt.Printf("%s of %g x %g pt\n", step.Count(s.Pages, "page"), s.Width, s.Height)
+	}
+	if out.Tagged {
+		fmt.Println("tagged")
+	}
+	return nil
+}
+
+func round(v float64) float64 { return float64(int64(v*100+0.5)) / 100 }
+
+type runCommand struct {
+	Steps    string `arg:"" help:"Steps as JSON, {\"steps\":[...]}; - is standard input."`
+	File     string `arg:"" help:"The PDF."`
+	Out      string `short:"o" required:"" help:"Where to write the result."`
+	Password string `help:"Password of a locked file."`
+}
+
+func (c *runCommand) Run(ctx context.Context) error {
+	data, err := readSteps(c.Steps)
+	if err != nil {
+		return useError{err}
+	}
+	registry := jobs.Registry()
+	steps, _, err := registry.ParseList(data)
+	if err != nil {
+		return err
+	}
+	doc, f, err := openFile(c.File)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if _, err := doc.SplitSharedPages(); err != nil {
+		return err
+	}
+	pages, err := doc.Pages()
+	if err != nil {
+		return err
+	}
+	keys := step.NewKeys(pages)
+	sources := &paths{}
+	defer sources.close()
+	now := time.Now()
+	for i, s := range steps {
+		env := &step.Env{Now: now, Seed: seedOf(data, i), Step: i + 1, Keys: keys, Sources: sources}
+		next, res, err := registry.Run(ctx, doc, s, env)
+		if err != nil {
+			return fmt.Errorf("step %d: %w", i+1, err)
+		}
+		doc = next
+		fmt.Println(res.Sentence + ".")
+		for _, w := range res.Warnings {
+			fmt.Println("  " + w)
+		}
+	}
+	return writeWhole(c.Out, func(w io.Writer) error {
+		return doc.WriteFull(ctx, w, pdf.FullOptions{ID: seedOf(data, -1)})
+	})
+}
+
+// seedOf makes the chance of a step from the list of steps, so that the same list on the
+// same file gives the same file but for its dates.
+func seedOf(data []byte, i int) [16]byte {
+	sum := sha256.Sum256(fmt.Appendf(nil, "%d %s", i, data))
+	return [16]byte(sum[:16])
+}
+
+func readSteps(name string) ([]byte, error) {
+	if name == "-" {
+		return io.ReadAll(io.LimitReader(os.Stdin, 64<<20))
+	}
+	return os.ReadFile(name)
+}
+
+type combineCommand struct {
+	Files []string `arg:"" help:"PDFs, JPEGs and PNGs, in order."`
+	Out   string   `short:"o" required:"" help:"Where to write the result."`
+}
+
+func (c *combineCommand) Run(ctx context.Context) error {
+	sources := &paths{}
+	defer sources.close()
+	inserts := make([]arrange.Insert, len(c.Files))
+	for i, f := range c.Files {
+		inserts[i] = arrange.Insert{From: "path:" + f, Name: trimExt(f)}
+	}
+	seed := seedOf([]byte(strings.Join(c.Files, "\n")), 0)
+	env := &step.Env{Now: time.Now(), Seed: seed, Sources: sources}
+	doc, warnings, err := arrange.Combine(ctx, env, inserts, nil)
+	if err != nil {
+		return err
+	}
+	for _, w := range warnings {
+		fmt.Println(w)
+	}
+	return writeWhole(c.Out, func(w io.Writer) error {
+		return doc.WriteFull(ctx, w, pdf.FullOptions{ID: seed})
+	})
+}
+
+type renderCommand struct {
+	File string  `arg:"" help:"The PDF."`
+	Page int     `default:"1" help:"Which page, from 1 on."`
+	DPI  float64 `name:"dpi" default:"96" help:"Pixels an inch."`
+	Out  string  `short:"o" required:"" help:"Where to write the PNG."`
+}
+
+func (c *renderCommand) Run(ctx context.Context) error {
+	doc, f, err := openFile(c.File)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	pages, err := doc.Pages()
+	if err != nil {
+		return err
+	}
+	if c.Page < 1 || c.Page > len(pages) {
+		return useError{fmt.Errorf("the file has %s; there is no page %d", step.Count(len(pages), "page"), c.Page)}
+	}
+	if c.DPI < 1 || c.DPI > 2400 {
+		return useError{errors.New("the resolution is from 1 to 2400 dpi")}
+	}
+	cache, err := os.UserCacheDir()
+	if err != nil {
+		cache = os.TempDir()
+	}
+	pool, err := raster.NewPool(filepath.Join(cache, "glenrain", "pdfium"), 1)
+	if err != nil {
+		return err
+	}
+	defer pool.Close()
+	abs, err := filepath.Abs(c.File)
+	if err != nil {
+		return err
+	}
+	st, err := f.Stat()
+	if err != nil {
+		return err
+	}
+	pic, err := pool.Render(ctx, raster.Request{
+		Source: raster.Source{Key: abs, Parts: []raster.Part{{Path: abs, Size: st.Size()}}},
+		Page:   c.Page - 1, Scale: c.DPI / 72, Format: raster.PNG,
+	})
+	if err != nil {
+		return fmt.Errorf("page %d: %w", c.Page, err)
+	}
+	return writeWhole(c.Out, func(w io.Writer) error {
+		_, err := w.Write(pic.Data)
+		return err
+	})
+}
+
+type stepsCommand struct {
+	JSON bool `name:"json" help:"As JSON."`
+}
+
+func (c *stepsCommand) Run() error {
+	var all []step.Description
+	for _, k := range jobs.Registry().Kinds() {
+		all = append(all, k.Describe())
+	}
+	if c.JSON {
+		enc := json.NewEncoder(os.Stdout)
+		enc.SetIndent("", "  ")
+		return enc.Encode(map[string]any{"steps": all})
+	}
+	for _, d := range all {
+		fmt.Printf("%s\n  %s\n", d.Name, d.Meaning)
+		for _, f := range d.Fields {
+			fmt.Printf("    %-8s %s\n", f.Name, f.Meaning)
+		}
+	}
+	return nil
+}

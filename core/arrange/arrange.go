@@ -1,0 +1,40 @@
+// Package arrange is about which pages a document has, in which order and which way
+// up: inserting, moving, taking out and turning them. Its steps work on the page
+// tree and on all that leads to pages; what is drawn on pages stays as it is.
+package arrange
+
+import (
+	"glenrain/core/pdf"
+	"glenrain/core/step"
+)
+
+// Kinds are the steps of this job.
+func Kinds() []step.Kind {
+	return []step.Kind{
+		{Name: "insert", Meaning: "Brings pages of another document, or a picture as a page of its own size, into the document.",
+			New: func() step.Step { return &Insert{Pages: step.Pages{Rule: "all"}} }},
+		{Name: "move", Meaning: "Moves pages together to another place; they keep their order.",
+			New: func() step.Step { return &Move{} }},
+		{Name: "take-out", Meaning: "Takes pages out, with every bookmark, link, tag and field that leads to them.",
+			New: func() step.Step { return &TakeOut{} }},
+		{Name: "turn", Meaning: "Turns pages by a right angle, or to one.",
+			New: func() step.Step { return &Turn{} }},
+	}
+}
+
+// indexes gives the places (from 0) of page objects, in the order given.
+func indexes(doc *pdf.Document, refs []pdf.Ref) []int {
+	all, err := doc.Pages()
+	if err != nil {
+		return nil
+	}
+	at := make(map[pdf.Ref]int, len(all))
+	for i, l := range all {
+		at[l.Ref] = i
+	}
+	out := make([]int, len(refs))
+	for i, r := range refs {
+		out[i] = at[r]
+	}
+	return out
+}

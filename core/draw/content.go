@@ -1,0 +1,113 @@
+// Package draw writes content: operators, text in embedded faces, form XObjects,
+// artifacts, and what Glenrain places on pages so that it can be taken off again.
+// It takes page objects of core/pdf and changes them; what is to be drawn, and on
+// which pages, is for the jobs to say.
+package draw
+
+import (
+	"bytes"
+	"math"
+	"strconv"
+
+	"glenrain/core/pdf"
+)
+
+// Content builds a content stream (ISO 32000-2, 7.8.2).
+type Content struct{ b bytes.Buffer }
+
+// Op writes an operator after its operands. Numbers are rounded to 1e-4 units,
+// which is far below what any device shows.
+func (c *Content) Op(operator string, operands ...any) *Content {
+	for _, o := range operands {
+		switch v := o.(type) {
+		case float64:
+			c.b.WriteString(num(v))
+		case int:
+			c.b.WriteString(strconv.Itoa(v))
+		case pdf.Object:
+			c.b.Write(pdf.AppendObject(nil, v))
+		}
+		c.b.WriteByte(' ')
+	}
+	c.b.WriteString(operator)
+	c.b.WriteByte('\n')
+	return c
+}
+
+// Matrix writes cm with m.
+func (c *Content) Matrix(m Matrix) *Content {
+	return c.Op("cm", m[0], m[1], m[2], m[3], m[4], m[5])
+}
+
+// Bytes gives the stream so far.
+func (c *Content) Bytes() []byte { return c.b.Bytes() }
+
+func num(v float64) string {
+	v = math.Round(v*1e4) / 1e4
+	if v == 0 {
+		v = 0 // no "-0"
+	}
+	return strconv.FormatFloat(v, 'f', -1, 64)
+}
+
+// Matrix is a transformation as PDF writes it: x' = ax + cy + e, y' = bx + dy + f (8.3.3).
+type Matrix [6]float64
+
+// Mul gives the matrix that applies m first and n after it.
+func (m Matrix) Mul(n Matrix) Matrix {
+	return Matrix{
+		m[0]*n[0] + m[1]*n[2], m[0]*n[1] + m[1]*n[3],
+		m[2]*n[0] + m[3]*n[2], m[2]*n[1] + m[3]*n[3],
+		m[4]*n[0] + m[5]*n[2] + n[4], m[4]*n[1] + m[5]*n[3] + n[5],
+	}
+}
+
+// Translate is the matrix that moves by x and y.
+func Translate(x, y float64) Matrix { return Matrix{1, 0, 0, 1, x, y} }
+
+// String writes m as operands.
+func (m Matrix) String() string {
+	s := ""
+	for i, v := range m {
+		if i > 0 {
+			s += " "
+		}
+		s += num(v)
+	}
+	return s
+}
+
+// Upright is the matrix from the page as it is seen (points, origin at the lower
+// left corner of what is visible, upright) to the page's default user space.
+func Upright(g pdf.Geometry) Matrix {
+	s := 1 / g.UserUnit
+	v := g.Visible
+	switch g.Rotate {
+	case 90:
+		return Matrix{0, s, -s, 0, v.X1, v.Y0}
+	case 180:
+		return Matrix{-s, 0, 0, -s, v.X1, v.Y1}
+	case 270:
+		return Matrix{0, -s, s, 0, v.X0, v.Y1}
+	}
+	return Matrix{s, 0, 0, s, v.X0, v.Y0}
+}
+
+// Form adds a form XObject (8.10) to the document.
+func Form(doc *pdf.Document, bbox pdf.Rect, resources *pdf.Dict, content []byte) pdf.Ref {
+	return doc.Add(pdf.NewFlateStream(pdf.NewDict(
+		"Type", pdf.Name("XObject"), "Subtype", pdf.Name("Form"), "BBox", bbox.Array(), "Resources", resources,
+	), content))
+}
+
+// Invert gives the matrix that undoes m; the identity where m can't be undone.
+func (m Matrix) Invert() Matrix {
+	det := m[0]*m[3] - m[1]*m[2]
+	if det == 0 {
+		return Matrix{1, 0, 0, 1, 0, 0}
+	}
+	return Matrix{
+		m[3] / det, -m[1] / det, -m[2] / det, m[0] / det,
+		(m[2]*m[5] - m[3]*m[4]) / det, (m[1]*m[4] - m[0]*m[5]) / det,
+	}
+}

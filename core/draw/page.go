@@ -1,0 +1,156 @@
+package draw
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strings"
+
+	"glenrain/core/pdf"
+)
+
+// Private keys that Glenrain writes into a PDF, with a prefix of its own as annex E
+// of ISO 32000-2 asks.
+const (
+	keyFence = pdf.Name("GLRN_Fence") // on a fence stream: how many q or Q it holds
+	keyID    = pdf.Name("GLRN_ID")    // on what belongs to a furnishing: its id
+	keyMade  = pdf.Name("GLRN_Made")  // on a furnishing's stream: what was drawn and where
+)
+
+// contents gives a page's content streams, in order.
+func contents(doc *pdf.Document, page pdf.Ref) pdf.Array {
+	switch v := doc.Dict(page).Get("Contents").(type) {
+	case pdf.Array:
+		return v
+	case pdf.Ref:
+		if a, ok := doc.Resolve(v).(pdf.Array); ok {
+			return a
+		}
+		if doc.Stream(v) != nil {
+			return pdf.Array{v}
+		}
+	}
+	return nil
+}
+
+// fence puts a page's own streams between q and Q, so that what is drawn after
+// them starts from a clean graphics state. Operators that are left open or closed
+// once too often in the page's own streams are made up for.
+func fence(doc *pdf.Document, page pdf.Ref) error {
+	own := contents(doc, page)
+	if len(own) == 0 || fenced(doc, own) {
+		return nil
+	}
+	var all bytes.Buffer
+	for _, o := range own {
+		s := doc.Stream(o)
+		if s == nil {
+			continue
+		}
+		data, rest, err := doc.Decode(s)
+		if err != nil || len(rest) > 0 {
+			return fmt.Errorf("the page's content can't be read: %w", pdf.ErrDamaged)
+		}
+		all.Write(data)
+		all.WriteByte('\n')
+	}
+	missing, extra := balance(all.Bytes())
+	open, err := fenceStream(doc, "q", 1+extra)
+	if err != nil {
+		return err
+	}
+	closing, err := fenceStream(doc, "Q", 1+missing)
+	if err != nil {
+		return err
+	}
+	list := make(pdf.Array, 0, len(own)+2)
+	list = append(append(append(list, open), own...), closing)
+	doc.Edit(page).Set("Contents", list)
+	return nil
+}
+
+func fenced(doc *pdf.Document, list pdf.Array) bool {
+	s := doc.Stream(list[0])
+	return s != nil && s.Dict.Has(keyFence)
+}
+
+// fenceStream gives the document's shared stream of n times the operator.
+func fenceStream(doc *pdf.Document, operator string, n int) (pdf.Ref, error) {
+	private, err := private(doc)
+	if err != nil {
+		return pdf.Ref{}, err
+	}
+	key := pdf.Name(fmt.Sprintf("Fence_%s%d", operator, n))
+	if r, ok := private.Get(key).(pdf.Ref); ok {
+		if s := doc.Stream(r); s != nil && s.Dict.Has(keyFence) {
+			return r, nil
+		}
+	}
+	r := doc.Add(pdf.NewStream(pdf.NewDict(keyFence, pdf.Integer(n)), []byte(strings.Repeat(operator+" ", n))))
+	private.Set(key, r)
+	return r, nil
+}
+
+// balance counts q without Q (missing) and Q without q (extra) in content. Inline
+// pictures are passed over.
+func balance(content []byte) (missing, extra int) {
+	l := pdf.Lexer{Data: content}
+	for {
+		o, err := l.Next()
+		if err != nil {
+			return
+		}
+		switch o {
+		case pdf.Keyword("q"):
+			missing++
+		case pdf.Keyword("Q"):
+			if missing > 0 {
+				missing--
+			} else {
+				extra++
+			}
+		case pdf.Keyword("ID"):
+			l.Pos = endOfInline(content, l.Pos)
+		}
+	}
+}
+
+// endOfInline finds the EI of an inline picture (8.9.7): white space, EI, white
+// space, and then bytes that read like text.
+func endOfInline(b []byte, at int) int {
+	for {
+		i := bytes.Index(b[at:], []byte("EI"))
+		if i < 0 {
+			return len(b)
+		}
+		at += i + 2
+		before := at < 3 || pdf.IsSpace(b[at-3])
+		after := at >= len(b) || pdf.IsSpace(b[at])
+		if !before || !after {
+			continue
+		}
+		ahead := b[at:min(at+12, len(b))]
+		if !slices.ContainsFunc(ahead, func(c byte) bool { return c > 126 || c < 32 && !pdf.IsSpace(c) }) {
+			return at
+		}
+	}
+}
+
+// ownResources gives the page a resource dictionary of its own in which entries of
+// the category may be set: what is shared with other pages is cloned first.
+func ownResources(doc *pdf.Document, page pdf.Ref, category pdf.Name) *pdf.Dict {
+	res := doc.Dict(doc.Inherited(page, "Resources")).Clone()
+	sub := doc.Dict(res.Get(category)).Clone()
+	res.Set(category, sub)
+	doc.Edit(page).Set("Resources", res)
+	return sub
+}
+
+// freeName gives a resource name that d does not have.
+func freeName(d *pdf.Dict, prefix string) pdf.Name {
+	for i := 1; ; i++ {
+		if n := pdf.Name(fmt.Sprintf("%s%d", prefix, i)); !d.Has(n) {
+			return n
+		}
+	}
+}

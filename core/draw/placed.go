@@ -1,0 +1,307 @@
+package draw
+
+import (
+	"bytes"
+	"encoding/hex"
+	"errors"
+	"slices"
+	"time"
+
+	"glenrain/core/pdf"
+)
+
+// Placed is a furnishing as the document keeps it: a rule that stays, so that what
+// it put on pages can be listed, changed, renewed and taken off, also after the
+// file was handed out and brought in again. It stands in the catalog's
+// PieceInfo (ISO 32000-2, 14.5).
+type Placed struct {
+	ID     string    // 32 hexadecimal digits
+	Kind   string    // which job it belongs to: "numbers"
+	Values []byte    // the rule's values, JSON
+	Pages  []pdf.Ref // the pages it is for, where the rule names pages singly
+	Stale  bool      // pages moved since: what stands on them may be wrong
+}
+
+// Item is what one furnishing drew on one page.
+type Item struct {
+	ID   string
+	Made string // what was drawn and where, as given to Put
+
+	stream pdf.Ref
+}
+
+// private gives Glenrain's dictionary in the catalog's PieceInfo, in the overlay.
+func private(doc *pdf.Document) (*pdf.Dict, error) {
+	catalog := doc.Edit(doc.Root())
+	if catalog == nil {
+		return nil, errors.New("the document has no catalog")
+	}
+	info := doc.Dict(catalog.Get("PieceInfo")).Clone()
+	app := doc.Dict(info.Get("Glenrain")).Clone()
+	data := doc.Dict(app.Get("Private")).Clone()
+	app.Set("Private", data)
+	info.Set("Glenrain", app)
+	catalog.Set("PieceInfo", info)
+	return data, nil
+}
+
+func readPrivate(doc *pdf.Document) *pdf.Dict {
+	return doc.Dict(doc.Dict(doc.Dict(doc.Catalog().Get("PieceInfo")).Get("Glenrain")).Get("Private"))
+}
+
+// List gives the document's furnishings, in the order they were placed.
+func List(doc *pdf.Document) []Placed {
+	var out []Placed
+	for _, o := range doc.Array(readPrivate(doc).Get("Furnishings")) {
+		d := doc.Dict(o)
+		id, _ := doc.Resolve(d.Get("ID")).(pdf.String)
+		if len(id) != 16 {
+			continue
+		}
+		values, _ := doc.Resolve(d.Get("Values")).(pdf.String)
+		stale, _ := doc.Resolve(d.Get("Stale")).(pdf.Boolean)
+		p := Placed{ID: hex.EncodeToString([]byte(id)), Kind: string(doc.Name(d.Get("Kind"))), Values: []byte(pdf.Text(values)), Stale: bool(stale)}
+		for _, r := range doc.Array(d.Get("Pages")) {
+			if r, ok := r.(pdf.Ref); ok {
+				p.Pages = append(p.Pages, r)
+			}
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+// Find gives the furnishing of that id.
+func Find(doc *pdf.Document, id string) (Placed, bool) {
+	for _, p := range List(doc) {
+		if p.ID == id {
+			return p, true
+		}
+	}
+	return Placed{}, false
+}
+
+// Keep stores p, in its old place where its id is known, else at the end.
+func Keep(doc *pdf.Document, p Placed, now time.Time) error {
+	id, err := hex.DecodeString(p.ID)
+	if err != nil || len(id) != 16 {
+		return errors.New("a furnishing's id is 128 bits")
+	}
+	d := pdf.NewDict("ID", pdf.String(id), "Kind", pdf.Name(p.Kind), "Values", pdf.TextString(string(p.Values)))
+	if p.Stale {
+		d.Set("Stale", pdf.Boolean(true))
+	}
+	if p.Pages != nil {
+		list := make(pdf.Array, len(p.Pages))
+		for i, r := range p.Pages {
+			list[i] = r
+		}
+		d.Set("Pages", list)
+	}
+	return edit(doc, now, func(list pdf.Array) pdf.Array {
+		for i, o := range list {
+			if doc.Dict(o).Get("ID") == pdf.String(id) {
+				list[i] = d
+				return list
+			}
+		}
+		return append(list, d)
+	})
+}
+
+// Forget drops the furnishing's rule; what it drew is taken off page by page with TakeOff.
+func Forget(doc *pdf.Document, id string, now time.Time) error {
+	raw, err := hex.DecodeString(id)
+	if err != nil {
+		return err
+	}
+	return edit(doc, now, func(list pdf.Array) pdf.Array {
+		return slices.DeleteFunc(list, func(o pdf.Object) bool { return doc.Dict(o).Get("ID") == pdf.String(raw) })
+	})
+}
+
+func edit(doc *pdf.Document, now time.Time, f func(pdf.Array) pdf.Array) error {
+	data, err := private(doc)
+	if err != nil {
+		return err
+	}
+	list := f(slices.Clone(doc.Array(data.Get("Furnishings"))))
+	if len(list) == 0 {
+		data.Delete("Furnishings")
+	} else {
+		data.Set("Furnishings", list)
+	}
+	app := doc.Dict(doc.Dict(doc.Catalog().Get("PieceInfo")).Get("Glenrain"))
+	app.Set("LastModified", pdf.DateString(now)) // a clone of its own since private()
+	return nil
+}
+
+// Items tells what furnishings drew on a page, in drawing order.
+func Items(doc *pdf.Document, page pdf.Ref) []Item {
+	var out []Item
+	for _, o := range contents(doc, page) {
+		s := doc.Stream(o)
+		if s == nil {
+			continue
+		}
+		id, ok := doc.Resolve(s.Dict.Get(keyID)).(pdf.String)
+		if !ok {
+			continue
+		}
+		made, _ := doc.Resolve(s.Dict.Get(keyMade)).(pdf.String)
+		ref, _ := o.(pdf.Ref)
+		out = append(out, Item{hex.EncodeToString([]byte(id)), pdf.Text(made), ref})
+	}
+	return out
+}
+
+// Mark is one thing to draw on a page for a furnishing.
+type Mark struct {
+	ID      string
+	Subtype pdf.Name // Header, Footer or Watermark (14.8.2.2)
+	Edge    pdf.Name // Top or Bottom: the edge it is attached to
+	Form    pdf.Ref
+	At      Matrix // from the form's space to the page's default user space
+	Made    string // kept beside it: tells later whether it would be drawn the same again
+}
+
+// Put draws m on the page as a pagination artifact with a content stream of its
+// own, behind what stands there already (14.8.2.2.2).
+func Put(doc *pdf.Document, page pdf.Ref, m Mark) error {
+	id, err := hex.DecodeString(m.ID)
+	if err != nil {
+		return err
+	}
+	if err := fence(doc, page); err != nil {
+		return err
+	}
+	xobjects := ownResources(doc, page, "XObject")
+	name := freeName(xobjects, "Furnishing")
+	xobjects.Set(name, m.Form)
+	if d := doc.Edit(m.Form); d != nil {
+		d.Set(keyID, pdf.String(id))
+	}
+	props := pdf.NewDict("Type", pdf.Name("Pagination"))
+	if m.Subtype != "" {
+		props.Set("Subtype", m.Subtype)
+	}
+	if m.Edge != "" {
+		props.Set("Attached", pdf.Array{m.Edge})
+	}
+	props.Set(keyID, pdf.String(id))
+	var c Content
+	c.Op("BDC", pdf.Name("Artifact"), props).Op("q").Matrix(m.At).Op("Do", name).Op("Q").Op("EMC")
+	stream := doc.Add(pdf.NewStream(pdf.NewDict(keyID, pdf.String(id), keyMade, pdf.TextString(m.Made)), c.Bytes()))
+	doc.Edit(page).Set("Contents", append(slices.Clone(contents(doc, page)), stream))
+	return nil
+}
+
+// TakeOff removes what a furnishing drew on the page and tells whether there was
+// anything. With the last furnishing the fence goes too, and the page's content is
+// as it was before.
+func TakeOff(doc *pdf.Document, page pdf.Ref, id string) (bool, error) {
+	raw, err := hex.DecodeString(id)
+	if err != nil {
+		return false, err
+	}
+	list := contents(doc, page)
+	keep := make(pdf.Array, 0, len(list))
+	others := false
+	for _, o := range list {
+		if s := doc.Stream(o); s != nil && s.Dict.Has(keyID) {
+			if doc.Resolve(s.Dict.Get(keyID)) == pdf.String(raw) {
+				continue
+			}
+			others = true
+		}
+		keep = append(keep, o)
+	}
+	if len(keep) == len(list) {
+		return false, nil
+	}
+	if !others {
+		keep = slices.DeleteFunc(keep, func(o pdf.Object) bool {
+			s := doc.Stream(o)
+			return s != nil && s.Dict.Has(keyFence)
+		})
+	}
+	p := doc.Edit(page)
+	switch len(keep) {
+	case 0:
+		p.Delete("Contents")
+	case 1:
+		p.Set("Contents", keep[0])
+	default:
+		p.Set("Contents", keep)
+	}
+	xobjects := ownResources(doc, page, "XObject")
+	for _, e := range slices.Clone(xobjects.Entries()) {
+		if s := doc.Stream(e.Value); s != nil && doc.Resolve(s.Dict.Get(keyID)) == pdf.String(raw) {
+			xobjects.Delete(e.Key)
+		}
+	}
+	if xobjects.Len() == 0 {
+		doc.Dict(p.Get("Resources")).Delete("XObject") // ownResources made it the page's own
+	}
+	return true, nil
+}
+
+// Carry takes over the furnishings of pages that were copied from src into dst.
+// Where dst has one of the same id, the copies get a new one from newID. The
+// carried rule names the brought pages singly. It gives the carried furnishings.
+func Carry(dst, src *pdf.Document, pages []pdf.Ref, newID func() [16]byte, now time.Time) ([]Placed, error) {
+	touched := map[string][]pdf.Ref{}
+	for _, p := range pages {
+		for _, it := range Items(dst, p) {
+			touched[it.ID] = append(touched[it.ID], p)
+		}
+	}
+	var out []Placed
+	for _, f := range List(src) {
+		on := touched[f.ID]
+		if len(on) == 0 {
+			continue
+		}
+		f.Pages = on
+		if _, clash := Find(dst, f.ID); clash {
+			old := f.ID
+			id := newID()
+			f.ID = hex.EncodeToString(id[:])
+			for _, p := range on {
+				rename(dst, p, old, id)
+			}
+		}
+		if err := Keep(dst, f, now); err != nil {
+			return nil, err
+		}
+		out = append(out, f)
+	}
+	return out, nil
+}
+
+// rename gives what a furnishing drew on a page another id.
+func rename(doc *pdf.Document, page pdf.Ref, old string, id [16]byte) {
+	raw, _ := hex.DecodeString(old)
+	was := pdf.AppendObject(nil, pdf.String(raw))
+	now := pdf.AppendObject(nil, pdf.String(id[:]))
+	for _, it := range Items(doc, page) {
+		if it.ID != old || it.stream.IsZero() {
+			continue
+		}
+		s := doc.Stream(it.stream)
+		data, _, err := doc.Decode(s)
+		if err != nil {
+			continue
+		}
+		dict := s.Dict.Clone()
+		dict.Delete("Filter")
+		dict.Set(keyID, pdf.String(id[:]))
+		doc.Set(it.stream, pdf.NewStream(dict, bytes.ReplaceAll(data, was, now)))
+	}
+	for _, e := range doc.Dict(doc.Dict(doc.Inherited(page, "Resources")).Get("XObject")).Entries() {
+		r, ok := e.Value.(pdf.Ref)
+		if s := doc.Stream(r); ok && s != nil && doc.Resolve(s.Dict.Get(keyID)) == pdf.String(raw) {
+			doc.Edit(r).Set(keyID, pdf.String(id[:]))
+		}
+	}
+}

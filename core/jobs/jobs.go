@@ -1,0 +1,16 @@
+// Package jobs gathers the steps of all jobs into one registry, for the desk and the
+// command line.
+package jobs
+
+import (
+	"slices"
+
+	"glenrain/core/arrange"
+	"glenrain/core/furnish"
+	"glenrain/core/step"
+)
+
+// Registry gives the registry of all steps there are.
+func Registry() *step.Registry {
+	return step.NewRegistry(furnish.Hooks(), slices.Concat(arrange.Kinds(), furnish.Kinds())...)
+}

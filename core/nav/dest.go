@@ -1,0 +1,261 @@
+// Package nav is about the ways through a document: destinations, named
+// destinations and outlines (bookmarks). It reads them, cuts what leads to pages
+// that go, and brings along what belongs to pages that are copied.
+package nav
+
+import (
+	"slices"
+
+	"glenrain/core/pdf"
+)
+
+const maxDepth = 64
+
+// Explicit gives the destination array that o stands for (ISO 32000-2, 12.3.2): o is
+// an array, a dictionary with /D, or the name of a named destination; nil where it
+// leads nowhere.
+func Explicit(doc *pdf.Document, o pdf.Object) pdf.Array {
+	for range 4 {
+		switch v := doc.Resolve(o).(type) {
+		case pdf.Array:
+			return v
+		case *pdf.Dict:
+			o = v.Get("D")
+		case pdf.Name:
+			o = doc.Dict(doc.Catalog().Get("Dests")).Get(v)
+		case pdf.String:
+			o = lookupName(doc, doc.Dict(doc.Catalog().Get("Names")).Get("Dests"), v, 0)
+		default:
+			return nil
+		}
+	}
+	return nil
+}
+
+// Target gives the page that a destination leads to; zero where it is none of this document.
+func Target(doc *pdf.Document, o pdf.Object) pdf.Ref {
+	a := Explicit(doc, o)
+	if len(a) == 0 {
+		return pdf.Ref{}
+	}
+	r, _ := a[0].(pdf.Ref)
+	return r
+}
+
+// Of gives the destination of an outline item or link: its /Dest, or the /D of its
+// go-to action (12.6.4.2). nil where it has neither.
+func Of(doc *pdf.Document, d *pdf.Dict) pdf.Object {
+	if o := d.Get("Dest"); o != nil {
+		return o
+	}
+	if a := doc.Dict(d.Get("A")); doc.Name(a.Get("S")) == "GoTo" {
+		return a.Get("D")
+	}
+	return nil
+}
+
+func lookupName(doc *pdf.Document, node pdf.Object, key pdf.String, depth int) pdf.Object {
+	d := doc.Dict(node)
+	if d == nil || depth > maxDepth {
+		return nil
+	}
+	names := doc.Array(d.Get("Names"))
+	for i := 0; i+1 < len(names); i += 2 {
+		if doc.Resolve(names[i]) == key {
+			return names[i+1]
+		}
+	}
+	for _, k := range doc.Array(d.Get("Kids")) {
+		limits := doc.Array(doc.Dict(k).Get("Limits"))
+		if len(limits) == 2 {
+			lo, _ := doc.Resolve(limits[0]).(pdf.String)
+			hi, _ := doc.Resolve(limits[1]).(pdf.String)
+			if key < lo || key > hi {
+				continue
+			}
+		}
+		if o := lookupName(doc, k, key, depth+1); o != nil {
+			return o
+		}
+	}
+	return nil
+}
+
+// Cut counts what led to pages that went.
+type Cut struct{ Bookmarks, Destinations, Links int }
+
+// CutPages takes away bookmarks, named destinations, the opening action and article
+// beads that lead to the pages in gone.
+func CutPages(doc *pdf.Document, gone map[pdf.Ref]bool) (c Cut) {
+	leads := func(o pdf.Object) bool { return gone[Target(doc, o)] }
+	// Bookmarks first: they are found through the named destinations.
+	c.Bookmarks = cutOutline(doc, leads)
+	root := doc.Root()
+	catalog := doc.Catalog()
+	if o := catalog.Get("OpenAction"); o != nil {
+		dest := o
+		if a := doc.Dict(o); a != nil {
+			dest = a.Get("D")
+		}
+		if leads(dest) {
+			doc.Edit(root).Delete("OpenAction")
+		}
+	}
+	if old := doc.Dict(catalog.Get("Dests")); old != nil {
+		left := old.Clone()
+		for _, e := range old.Entries() {
+			if leads(e.Value) {
+				left.Delete(e.Key)
+				c.Destinations++
+			}
+		}
+		if left.Len() < old.Len() {
+			replace(doc, root, "Dests", left)
+		}
+	}
+	if names := doc.Dict(catalog.Get("Names")); names.Has("Dests") {
+		tree, n := FilterNames(doc, names.Get("Dests"), func(v pdf.Object) bool { return !leads(v) })
+		if n > 0 {
+			c.Destinations += n
+			own := names.Clone()
+			own.Set("Dests", tree)
+			replace(doc, root, "Names", own)
+		}
+	}
+	if catalog.Has("Threads") {
+		cutThreads(doc, gone)
+	}
+	return
+}
+
+// replace sets the value of a key that may stand directly in the dictionary under
+// r or in an object of its own.
+func replace(doc *pdf.Document, r pdf.Ref, key pdf.Name, v *pdf.Dict) {
+	if own, ok := doc.Dict(r).Get(key).(pdf.Ref); ok {
+		doc.Set(own, v)
+		return
+	}
+	doc.Edit(r).Set(key, v)
+}
+
+// FilterNames drops the entries of a name tree (7.9.6) whose values keep refuses. It
+// gives the tree as it is then (nil when empty) and how many went; limits are set anew.
+func FilterNames(doc *pdf.Document, tree pdf.Object, keep func(pdf.Object) bool) (pdf.Object, int) {
+	out, _, _, n := filterNode(doc, tree, keep, 0)
+	return out, n
+}
+
+func filterNode(doc *pdf.Document, node pdf.Object, keep func(pdf.Object) bool, depth int) (out pdf.Object, lo, hi pdf.Object, n int) {
+	d := doc.Dict(node)
+	if d == nil || depth > maxDepth {
+		return node, nil, nil, 0
+	}
+	own := d.Clone()
+	if names := doc.Array(d.Get("Names")); names != nil {
+		var left pdf.Array
+		for i := 0; i+1 < len(names); i += 2 {
+			if keep(names[i+1]) {
+				left = append(left, names[i], names[i+1])
+			} else {
+				n++
+			}
+		}
+		if len(left) > 0 {
+			lo, hi = left[0], left[len(left)-2]
+		}
+		own.Set("Names", left)
+		if left == nil {
+			own.Delete("Names")
+		}
+	}
+	if kids := doc.Array(d.Get("Kids")); kids != nil {
+		var left pdf.Array
+		for _, k := range kids {
+			o, a, b, m := filterNode(doc, k, keep, depth+1)
+			n += m
+			if o == nil {
+				continue
+			}
+			if lo == nil {
+				lo = a
+			}
+			if b != nil {
+				hi = b
+			}
+			left = append(left, o)
+		}
+		own.Set("Kids", left)
+		if left == nil {
+			own.Delete("Kids")
+		}
+	}
+	if n == 0 {
+		limits := doc.Array(d.Get("Limits"))
+		if len(limits) == 2 {
+			lo, hi = limits[0], limits[1]
+		}
+		return node, lo, hi, 0
+	}
+	if !own.Has("Names") && !own.Has("Kids") {
+		return nil, nil, nil, n
+	}
+	if own.Has("Limits") && lo != nil && hi != nil {
+		own.Set("Limits", pdf.Array{lo, hi})
+	}
+	if r, ok := node.(pdf.Ref); ok {
+		doc.Set(r, own)
+		return r, lo, hi, n
+	}
+	return own, lo, hi, n
+}
+
+// cutThreads takes the beads of article threads (12.4.3) that lie on gone pages out of their rings.
+func cutThreads(doc *pdf.Document, gone map[pdf.Ref]bool) {
+	var left pdf.Array
+	changed := false
+	for _, t := range doc.Array(doc.Catalog().Get("Threads")) {
+		thread, ok := t.(pdf.Ref)
+		first, ok2 := doc.Dict(t).Get("F").(pdf.Ref)
+		if !ok || !ok2 {
+			left = append(left, t)
+			continue
+		}
+		var ring, stay []pdf.Ref
+		for at := first; !slices.Contains(ring, at) && len(ring) < 10_000; {
+			ring = append(ring, at)
+			bead := doc.Dict(at)
+			if p, _ := bead.Get("P").(pdf.Ref); !gone[p] {
+				stay = append(stay, at)
+			}
+			next, ok := bead.Get("N").(pdf.Ref)
+			if !ok {
+				break
+			}
+			at = next
+		}
+		if len(stay) == len(ring) {
+			left = append(left, t)
+			continue
+		}
+		changed = true
+		if len(stay) == 0 {
+			continue
+		}
+		for i, b := range stay {
+			bead := doc.Edit(b)
+			bead.Set("N", stay[(i+1)%len(stay)])
+			bead.Set("V", stay[(i+len(stay)-1)%len(stay)])
+		}
+		doc.Edit(stay[0]).Set("T", thread)
+		doc.Edit(thread).Set("F", stay[0])
+		left = append(left, t)
+	}
+	if !changed {
+		return
+	}
+	if left == nil {
+		doc.Edit(doc.Root()).Delete("Threads")
+		return
+	}
+	doc.Edit(doc.Root()).Set("Threads", left)
+}

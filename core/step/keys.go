@@ -1,0 +1,96 @@
+package step
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"glenrain/core/pdf"
+)
+
+// Key names a page for good: the number of the step that made it and its ordinal
+// among the pages that step made, both from 1 on; step 0 is the base.
+type Key struct{ Step, Ordinal int }
+
+func (k Key) String() string { return fmt.Sprintf("%d.%d", k.Step, k.Ordinal) }
+
+// IsZero reports whether k names no page.
+func (k Key) IsZero() bool { return k.Ordinal == 0 }
+
+// MarshalText writes "step.ordinal".
+func (k Key) MarshalText() ([]byte, error) {
+	if k.IsZero() {
+		return nil, nil
+	}
+	return []byte(k.String()), nil
+}
+
+// UnmarshalText reads "step.ordinal".
+func (k *Key) UnmarshalText(b []byte) error {
+	if len(b) == 0 {
+		*k = Key{}
+		return nil
+	}
+	v, err := ParseKey(string(b))
+	*k = v
+	return err
+}
+
+// ParseKey reads "step.ordinal".
+func ParseKey(s string) (Key, error) {
+	a, b, ok := strings.Cut(s, ".")
+	step, err1 := strconv.Atoi(a)
+	ord, err2 := strconv.Atoi(b)
+	if !ok || err1 != nil || err2 != nil || step < 0 || ord < 1 {
+		return Key{}, fmt.Errorf("%q is not the key of a page", s)
+	}
+	return Key{step, ord}, nil
+}
+
+// Keys maps keys to the page objects of one document and back.
+type Keys struct {
+	refs map[Key]pdf.Ref
+	keys map[pdf.Ref]Key
+}
+
+// NewKeys starts from the pages of a base.
+func NewKeys(base []pdf.Leaf) *Keys {
+	k := &Keys{make(map[Key]pdf.Ref, len(base)), make(map[pdf.Ref]Key, len(base))}
+	refs := make([]pdf.Ref, len(base))
+	for i, l := range base {
+		refs[i] = l.Ref
+	}
+	k.Add(0, refs)
+	return k
+}
+
+// Add tells which page objects a step made.
+func (k *Keys) Add(step int, created []pdf.Ref) {
+	for i, r := range created {
+		key := Key{step, i + 1}
+		k.refs[key], k.keys[r] = r, key
+	}
+}
+
+// Drop forgets the pages of a step that was undone.
+func (k *Keys) Drop(step int, created []pdf.Ref) {
+	for i, r := range created {
+		delete(k.refs, Key{step, i + 1})
+		delete(k.keys, r)
+	}
+}
+
+// Ref gives the page object of a key.
+func (k *Keys) Ref(key Key) (pdf.Ref, bool) { r, ok := k.refs[key]; return r, ok }
+
+// Key gives the key of a page object; zero where it has none.
+func (k *Keys) Key(r pdf.Ref) Key { return k.keys[r] }
+
+// Of gives the keys of several page objects.
+func (k *Keys) Of(refs []pdf.Ref) []Key {
+	out := make([]Key, len(refs))
+	for i, r := range refs {
+		out[i] = k.keys[r]
+	}
+	return out
+}

@@ -1,0 +1,143 @@
+// Package step is the contract that every change of a document keeps: a named
+// step with plain parameters, run on a document in memory, giving one incremental
+// update, the pages it concerned and a sentence for people. The web page, the
+// command line, a replay and a preview all run the same steps.
+//
+// It knows documents and pages; what a step does is for the jobs, who stores it
+// for the desk.
+package step
+
+import (
+	"cmp"
+	"context"
+	"crypto/sha256"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"runtime/debug"
+	"time"
+
+	"glenrain/core/pdf"
+)
+
+// Step is a change with its parameters: a pointer to a struct whose fields are
+// the parameters (see Describe).
+type Step interface {
+	// Apply changes doc, which is a fork of its own, and tells what it did. It
+	// takes time and chance from env only. A refusal that a person reads is a *Refusal.
+	Apply(ctx context.Context, doc *pdf.Document, env *Env) (*Result, error)
+}
+
+// Result is what a step did.
+type Result struct {
+	Pages    []Key    // the pages concerned; empty with All
+	All      bool     // every page is concerned
+	Redrawn  Redrawn  // whose pictures change
+	Moved    bool     // pages came, went or changed places
+	Sentence string   // for people, in the past tense: "Page 11 turned right"
+	Warnings []string // sentences on what fell away or needs a look
+	Created  []pdf.Ref
+	Update   []byte // one incremental update; set by the runner
+	// Show is the page that the view should go to afterwards.
+	Show Key
+}
+
+// Redrawn says which pages look different after a step.
+type Redrawn int
+
+// No page, the pages concerned, or all of them.
+const (
+	RedrawNone Redrawn = iota
+	RedrawPages
+	RedrawAll
+)
+
+// Env is all that a step may know besides its parameters and the document.
+type Env struct {
+	Now     time.Time
+	Seed    [16]byte // the step's own chance
+	Step    int      // the step's number in the trail, part of the keys of pages it makes
+	Keys    *Keys
+	Sources Sources
+	// Only, where set, is the one page a preview will show: a step may leave out
+	// work on other pages that this page does not show.
+	Only pdf.Ref
+
+	rand *rand.ChaCha8
+}
+
+// Wants reports whether work on that page is asked for.
+func (e *Env) Wants(page pdf.Ref) bool { return e.Only.IsZero() || e.Only == page }
+
+// NewID gives 128 bits of the step's own chance; a replay gives the same ones.
+func (e *Env) NewID() (id [16]byte) {
+	if e.rand == nil {
+		e.rand = rand.NewChaCha8(sha256.Sum256(e.Seed[:]))
+	}
+	binary.BigEndian.PutUint64(id[:], e.rand.Uint64())
+	binary.BigEndian.PutUint64(id[8:], e.rand.Uint64())
+	return
+}
+
+// Source is a document or picture that a step brings in.
+type Source struct {
+	Name string
+	Data io.ReaderAt
+	Size int64
+	// Doc is set where the source is a state of a document in the house.
+	Doc *pdf.Document
+}
+
+// Sources opens what a step names: "path:...", "sha256:..." or "state:...". What
+// it gave stays open until the run ends.
+type Sources interface {
+	Open(ctx context.Context, ref string) (*Source, error)
+}
+
+// Refusal is a step that can't be done as asked, in a sentence.
+type Refusal struct{ Sentence string }
+
+func (r *Refusal) Error() string { return r.Sentence }
+
+// Refuse makes a Refusal.
+func Refuse(format string, args ...any) error { return &Refusal{fmt.Sprintf(format, args...)} }
+
+// ErrPanic: a step stopped by a fault in the program; the document is as it was.
+var ErrPanic = errors.New("the step failed because of a fault in the program; the document is as it was")
+
+// Hook is called after a step moved or turned pages, before its update is written.
+// It gives warnings.
+type Hook func(doc *pdf.Document, env *Env, r *Result) ([]string, error)
+
+// Run applies s to a fork of doc. It gives the changed fork, whose overlay is what
+// Result.Update holds. doc stays as it was, whatever happens.
+func (g *Registry) Run(ctx context.Context, doc *pdf.Document, s Step, env *Env) (_ *pdf.Document, res *Result, err error) {
+	defer func() {
+		if p := recover(); p != nil {
+			res, err = nil, fmt.Errorf("%w: %v\n%s", ErrPanic, p, debug.Stack())
+		}
+	}()
+	fork := doc.Fork()
+	res, err = s.Apply(ctx, fork, env)
+	if err != nil {
+		return nil, nil, err
+	}
+	if res.Moved || res.Redrawn != RedrawNone {
+		for _, h := range g.hooks {
+			warnings, err := h(fork, env, res)
+			if err != nil {
+				return nil, nil, err
+			}
+			res.Warnings = append(res.Warnings, warnings...)
+		}
+	}
+	if pages, err := fork.Pages(); err != nil || len(pages) == 0 {
+		return nil, nil, fmt.Errorf("after the step: %w", cmp.Or(err, pdf.ErrNoPages))
+	}
+	if res.Update, err = fork.Update(env.NewID()); err != nil {
+		return nil, nil, err
+	}
+	return fork, res, nil
+}
