@@ -109,6 +109,16 @@ func Keep(doc *pdf.Document, p Placed, now time.Time) error {
 	})
 }
 
+// FreshID draws ids until one is not in use in doc.
+func FreshID(doc *pdf.Document, newID func() [16]byte) [16]byte {
+	for {
+		id := newID()
+		if _, taken := Find(doc, hex.EncodeToString(id[:])); !taken {
+			return id
+		}
+	}
+}
+
 // Forget drops the furnishing's rule; what it drew is taken off page by page with TakeOff.
 func Forget(doc *pdf.Document, id string, now time.Time) error {
 	raw, err := hex.DecodeString(id)
@@ -265,7 +275,7 @@ func Carry(dst, src *pdf.Document, pages []pdf.Ref, newID func() [16]byte, now t
 		f.Pages = on
 		if _, clash := Find(dst, f.ID); clash {
 			old := f.ID
-			id := newID()
+			id := FreshID(dst, newID)
 			f.ID = hex.EncodeToString(id[:])
 			for _, p := range on {
 				rename(dst, p, old, id)

@@ -102,7 +102,7 @@ type NumberChange struct {
 
 // Apply puts the numbers on.
 func (n *Number) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
-	id := env.NewID()
+	id := draw.FreshID(doc, env.NewID)
 	p, err := n.placed(doc, env, hex.EncodeToString(id[:]))
 	if err != nil {
 		return nil, err

@@ -92,7 +92,7 @@ func (d *Document) Decode(s *Stream) (data []byte, rest []Name, err error) {
 		p := parms[i]
 		switch f {
 		case "FlateDecode", "Fl":
-			data, err = inflate(data)
+			data, err = inflate(data, maxInflated)
 			if err == nil {
 				data, err = unpredict(d, data, p)
 			}
@@ -165,7 +165,7 @@ func first(a, b Object) Object {
 
 // inflate undoes FlateDecode (7.4.4). What a truncated or badly summed stream
 // gave before its fault is kept, as every reader keeps it.
-func inflate(data []byte) ([]byte, error) {
+func inflate(data []byte, limit int64) ([]byte, error) {
 	body := data
 	for len(body) > 0 && (body[0] == '\r' || body[0] == '\n') {
 		body = body[1:]
@@ -176,8 +176,8 @@ func inflate(data []byte) ([]byte, error) {
 	r := flate.NewReader(bytes.NewReader(body))
 	var out bytes.Buffer
 	out.Grow(min(len(body)*4, 1<<20))
-	n, err := io.Copy(&out, io.LimitReader(r, maxInflated+1))
-	if n > maxInflated {
+	n, err := io.Copy(&out, io.LimitReader(r, limit+1))
+	if n > limit {
 		return nil, refuse(ErrLimit, "a stream in the file unpacks to more than 1 GB")
 	}
 	if err != nil && n == 0 && len(body) > 8 {
