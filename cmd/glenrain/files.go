@@ -209,7 +209,7 @@ func (c *runCommand) Run(ctx context.Context) error {
 		if err != nil {
 			return fmt.Errorf("step %d: %w", i+1, err)
 		}
-		doc = next
+		doc, keys = next, keys.With(i+1, res.Created)
 		fmt.Println(res.Sentence + ".")
 		for _, w := range res.Warnings {
 			fmt.Println("  " + w)

@@ -80,11 +80,10 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 		return nil, err
 	}
 	res.Created = pages
-	if env.Keys != nil {
-		env.Keys.Add(env.Step, pages)
-		res.Pages = env.Keys.Of(pages)
-		res.Show = res.Pages[0]
+	for i := range pages {
+		res.Pages = append(res.Pages, step.Key{Step: env.Step, Ordinal: i + 1})
 	}
+	res.Show = res.Pages[0]
 	res.Redrawn = step.RedrawPages
 	res.Sentence = fmt.Sprintf("%s put in %s", what, where)
 	return res, nil

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"glenrain/core/arrange"
+	"glenrain/core/finding"
 	"glenrain/core/furnish"
 	"glenrain/core/step"
 )
@@ -14,3 +15,6 @@ import (
 func Registry() *step.Registry {
 	return step.NewRegistry(furnish.Hooks(), slices.Concat(arrange.Kinds(), furnish.Kinds())...)
 }
+
+// LooseEnds gives the checks of all jobs for a file that is about to go out.
+func LooseEnds() []finding.Check { return slices.Concat(furnish.Checks(), finding.General) }

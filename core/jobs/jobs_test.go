@@ -78,6 +78,7 @@ func (b *bench) try(name, params string) (*step.Result, error) {
 	}
 	b.doc, err = b.doc.With(res.Update)
 	require.NoError(b.t, err)
+	b.keys = b.keys.With(b.n, res.Created)
 	b.ups = append(b.ups, res.Update)
 	return res, nil
 }

@@ -47,50 +47,82 @@ func ParseKey(s string) (Key, error) {
 	return Key{step, ord}, nil
 }
 
-// Keys maps keys to the page objects of one document and back.
+// Keys maps keys to the page objects of one document and back. It never changes:
+// With gives a larger one.
 type Keys struct {
-	refs map[Key]pdf.Ref
-	keys map[pdf.Ref]Key
+	refs  map[Key]pdf.Ref
+	keys  map[pdf.Ref]Key
+	below *Keys
+	depth int
 }
 
 // NewKeys starts from the pages of a base.
 func NewKeys(base []pdf.Leaf) *Keys {
-	k := &Keys{make(map[Key]pdf.Ref, len(base)), make(map[pdf.Ref]Key, len(base))}
 	refs := make([]pdf.Ref, len(base))
 	for i, l := range base {
 		refs[i] = l.Ref
 	}
-	k.Add(0, refs)
-	return k
+	return newKeys(0, refs, nil)
 }
 
-// Add tells which page objects a step made.
-func (k *Keys) Add(step int, created []pdf.Ref) {
+// flattenAt is how many layers are looked through before they are joined.
+const flattenAt = 24
+
+func newKeys(step int, created []pdf.Ref, below *Keys) *Keys {
+	k := &Keys{make(map[Key]pdf.Ref, len(created)), make(map[pdf.Ref]Key, len(created)), below, 0}
+	if below != nil {
+		k.depth = below.depth + 1
+	}
+	if k.depth >= flattenAt {
+		for at := below; at != nil; at = at.below {
+			for key, r := range at.refs {
+				if _, newer := k.refs[key]; !newer {
+					k.refs[key], k.keys[r] = r, key
+				}
+			}
+		}
+		k.below, k.depth = nil, 0
+	}
 	for i, r := range created {
 		key := Key{step, i + 1}
 		k.refs[key], k.keys[r] = r, key
 	}
+	return k
 }
 
-// Drop forgets the pages of a step that was undone.
-func (k *Keys) Drop(step int, created []pdf.Ref) {
-	for i, r := range created {
-		delete(k.refs, Key{step, i + 1})
-		delete(k.keys, r)
+// With adds the page objects that a step made.
+func (k *Keys) With(step int, created []pdf.Ref) *Keys {
+	if len(created) == 0 {
+		return k
 	}
+	return newKeys(step, created, k)
 }
 
 // Ref gives the page object of a key.
-func (k *Keys) Ref(key Key) (pdf.Ref, bool) { r, ok := k.refs[key]; return r, ok }
+func (k *Keys) Ref(key Key) (pdf.Ref, bool) {
+	for ; k != nil; k = k.below {
+		if r, ok := k.refs[key]; ok {
+			return r, true
+		}
+	}
+	return pdf.Ref{}, false
+}
 
 // Key gives the key of a page object; zero where it has none.
-func (k *Keys) Key(r pdf.Ref) Key { return k.keys[r] }
+func (k *Keys) Key(r pdf.Ref) Key {
+	for ; k != nil; k = k.below {
+		if key, ok := k.keys[r]; ok {
+			return key
+		}
+	}
+	return Key{}
+}
 
 // Of gives the keys of several page objects.
 func (k *Keys) Of(refs []pdf.Ref) []Key {
 	out := make([]Key, len(refs))
 	for i, r := range refs {
-		out[i] = k.keys[r]
+		out[i] = k.Key(r)
 	}
 	return out
 }

@@ -32,14 +32,14 @@ type Step interface {
 
 // Result is what a step did.
 type Result struct {
-	Pages    []Key    // the pages concerned; empty with All
-	All      bool     // every page is concerned
-	Redrawn  Redrawn  // whose pictures change
-	Moved    bool     // pages came, went or changed places
-	Sentence string   // for people, in the past tense: "Page 11 turned right"
-	Warnings []string // sentences on what fell away or needs a look
-	Created  []pdf.Ref
-	Update   []byte // one incremental update; set by the runner
+	Pages    []Key     // the pages concerned; empty with All
+	All      bool      // every page is concerned
+	Redrawn  Redrawn   // whose pictures change
+	Moved    bool      // pages came, went or changed places
+	Sentence string    // for people, in the past tense: "Page 11 turned right"
+	Warnings []string  // sentences on what fell away or needs a look
+	Created  []pdf.Ref // page objects it made, in the order of their keys
+	Update   []byte    // one incremental update; set by the runner
 	// Show is the page that the view should go to afterwards.
 	Show Key
 }

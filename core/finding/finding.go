@@ -1,0 +1,115 @@
+// Package finding is about what is the matter with a document: what is told when a
+// file arrives, and the loose ends that should be mended before one goes out. Each
+// is found by computation. A finding names its page and where it is mended.
+package finding
+
+import (
+	"fmt"
+
+	"glenrain/core/pdf"
+	"glenrain/core/step"
+	"glenrain/core/structure"
+)
+
+// Finding is one thing that is the matter.
+type Finding struct {
+	Kind     string `json:"kind"`           // stable: "no-text", "stale", "untagged", "signed"
+	Sentence string `json:"sentence"`       // for people
+	Page     int    `json:"page,omitempty"` // from 1 on; 0 for the document
+	Station  string `json:"station"`        // where it is mended; empty where it can't be yet
+	Asks     bool   `json:"asks,omitempty"` // handing out asks first
+}
+
+// Check is one way of finding.
+type Check func(*pdf.Document) ([]Finding, error)
+
+// Arrival are the checks when a file is brought in.
+var Arrival = []Check{signed, withoutText, untagged}
+
+// General are the checks before a file goes out that belong to no job.
+var General = []Check{signed, withoutText, noTitle, untagged}
+
+// Run runs checks one after another.
+func Run(doc *pdf.Document, checks []Check) ([]Finding, error) {
+	var out []Finding
+	for _, c := range checks {
+		f, err := c(doc)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, f...)
+	}
+	return out, nil
+}
+
+func signed(doc *pdf.Document) ([]Finding, error) {
+	flags, _ := pdf.Number(doc.Resolve(doc.Dict(doc.Catalog().Get("AcroForm")).Get("SigFlags")))
+	if int(flags)&1 == 0 { // 12.7.3, table 225: SignaturesExist
+		return nil, nil
+	}
+	return []Finding{{Kind: "signed", Sentence: "signed: any change makes the signature invalid"}}, nil
+}
+
+func untagged(doc *pdf.Document) ([]Finding, error) {
+	if structure.Tagged(doc) {
+		return nil, nil
+	}
+	return []Finding{{Kind: "untagged", Sentence: "not tagged for screen readers"}}, nil
+}
+
+func noTitle(doc *pdf.Document) ([]Finding, error) {
+	title, _ := doc.Resolve(doc.Dict(doc.Trailer().Get("Info")).Get("Title")).(pdf.String)
+	if title != "" {
+		return nil, nil
+	}
+	return []Finding{{Kind: "no-title", Sentence: "the document has no title of its own"}}, nil
+}
+
+// withoutText finds pages that can show no text, because nothing they draw with has a
+// font: they are pictures.
+func withoutText(doc *pdf.Document) ([]Finding, error) {
+	pages, err := doc.Pages()
+	if err != nil {
+		return nil, err
+	}
+	known := map[pdf.Ref]bool{}
+	var at []int
+	for i, l := range pages {
+		if !hasFont(doc, doc.Inherited(l.Ref, "Resources"), known, 0) {
+			at = append(at, i)
+		}
+	}
+	if len(at) == 0 {
+		return nil, nil
+	}
+	s := fmt.Sprintf("%s %s without text", step.Count(len(at), "page"), map[bool]string{true: "is a picture", false: "are pictures"}[len(at) == 1])
+	if len(at) == len(pages) && len(at) > 1 {
+		s = "all pages are pictures without text"
+	}
+	return []Finding{{Kind: "no-text", Sentence: s, Page: at[0] + 1}}, nil
+}
+
+func hasFont(doc *pdf.Document, res pdf.Object, known map[pdf.Ref]bool, depth int) bool {
+	r, isRef := res.(pdf.Ref)
+	if isRef {
+		if v, ok := known[r]; ok {
+			return v
+		}
+		known[r] = false // a loop ends here
+	}
+	d := doc.Dict(res)
+	found := doc.Dict(d.Get("Font")).Len() > 0
+	if !found && depth < 8 {
+		for _, e := range doc.Dict(d.Get("XObject")).Entries() {
+			x := doc.Dict(e.Value)
+			if doc.Name(x.Get("Subtype")) == "Form" && hasFont(doc, x.Get("Resources"), known, depth+1) {
+				found = true
+				break
+			}
+		}
+	}
+	if isRef {
+		known[r] = found
+	}
+	return found
+}

@@ -1,0 +1,20 @@
+package furnish
+
+import (
+	"glenrain/core/draw"
+	"glenrain/core/finding"
+	"glenrain/core/pdf"
+)
+
+// Checks find what is the matter with furnishings.
+func Checks() []finding.Check { return []finding.Check{stale} }
+
+func stale(doc *pdf.Document) ([]finding.Finding, error) {
+	var out []finding.Finding
+	for _, p := range draw.List(doc) {
+		if p.Stale {
+			out = append(out, finding.Finding{Kind: "stale", Sentence: Title(p.Kind) + " don't fit the pages any more", Station: "furnish", Asks: true})
+		}
+	}
+	return out, nil
+}

@@ -1,0 +1,226 @@
+package desk
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"path/filepath"
+	"strings"
+	"unicode/utf8"
+
+	"gorm.io/gorm"
+
+	"glenrain/core/draw"
+	"glenrain/core/finding"
+	"glenrain/core/pdf"
+	"glenrain/core/picture"
+)
+
+// Refused is a file that could not be brought in, with the reason.
+type Refused struct {
+	Name     string
+	Sentence string
+}
+
+func (r *Refused) Error() string { return fmt.Sprintf("“%s”: %s", r.Name, r.Sentence) }
+
+// maxPicture is the largest picture file that is read, in bytes.
+const maxPicture = 512 << 20
+
+// Arrive makes a document of a file that was written into the store: a PDF, or a
+// picture, which becomes a page of its own size. in is kept or dropped. What can't be
+// brought in is a *Refused.
+func (d *Desk) Arrive(ctx context.Context, person, folder uint, fileName string, in *Incoming) (*Document, error) {
+	defer in.Drop()
+	fileName = cleanName(filepath.Base(strings.ReplaceAll(fileName, "\\", "/")))
+	head := make([]byte, min(in.Size, 1024))
+	if _, err := in.ReadAt(head, 0); err != nil && err != io.EOF {
+		return nil, err
+	}
+	row := &Document{FolderID: folder, Name: trimExt(fileName), OriginalName: fileName, ChangedBy: person}
+	var working *pdf.Document // what differs from the file as it came
+	if picture.Is(head) {
+		doc, kind, err := fromPicture(fileName, in)
+		if err != nil {
+			return nil, err
+		}
+		row.MadeFrom = "a " + kind + " picture"
+		working = doc
+	} else {
+		doc, err := pdf.Open(in, in.Size)
+		if err == nil {
+			var pages []pdf.Leaf
+			if pages, err = doc.Pages(); err == nil && len(pages) == 0 {
+				err = pdf.ErrNoPages
+			}
+		}
+		var refusal *pdf.Error
+		if errors.As(err, &refusal) {
+			return nil, &Refused{fileName, refusal.Sentence + "; nothing was changed"}
+		}
+		if err != nil {
+			return nil, err
+		}
+		fork := doc.Fork()
+		shared, err := fork.SplitSharedPages()
+		if err != nil {
+			return nil, err
+		}
+		if shared > 0 || doc.Size() != in.Size {
+			working = fork
+		}
+	}
+	base := ""
+	var err error
+	if working != nil { // first: it reads from the incoming file
+		base, _, err = d.Store.Put(func(w io.Writer) error {
+			return working.WriteFull(ctx, w, pdf.FullOptions{KeepNumbers: true})
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	if row.OriginalSHA, err = in.Keep(); err != nil {
+		return nil, err
+	}
+	return d.addDocument(ctx, row, cmp.Or(base, row.OriginalSHA))
+}
+
+// addDocument describes the base and stores the document with its first state.
+func (d *Desk) addDocument(ctx context.Context, row *Document, base string) (*Document, error) {
+	b, err := d.base(base)
+	if err != nil {
+		return nil, err
+	}
+	found, err := finding.Run(b.doc, finding.Arrival)
+	if err != nil {
+		return nil, err
+	}
+	row.Arrived = toJSON(found)
+	row.Pages, row.Weight = len(b.pages), b.doc.Size()
+	row.Paper = paperOf(b.doc)
+	row.NextNo = 1
+	row.CreatedAt, row.ChangedAt = d.now(), d.now()
+	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Create(row).Error; err != nil {
+			return err
+		}
+		st := &State{DocumentID: row.ID, BaseSHA: base}
+		if err := tx.Create(st).Error; err != nil {
+			return err
+		}
+		row.HeadID, row.TipID = st.ID, st.ID
+		return tx.Save(row).Error
+	})
+	return row, err
+}
+
+func fromPicture(name string, in *Incoming) (*pdf.Document, string, error) {
+	if in.Size > maxPicture {
+		return nil, "", &Refused{name, "the picture is over 512 MB"}
+	}
+	data := make([]byte, in.Size)
+	if _, err := in.ReadAt(data, 0); err != nil && err != io.EOF {
+		return nil, "", err
+	}
+	p, err := picture.Decode(data)
+	if err != nil {
+		return nil, "", &Refused{name, err.Error() + "; nothing was changed"}
+	}
+	doc := pdf.New()
+	page, err := draw.PicturePage(doc, p)
+	if err != nil {
+		return nil, "", &Refused{name, err.Error() + "; nothing was changed"}
+	}
+	return doc, p.Kind, doc.InsertPages(0, []pdf.Ref{page})
+}
+
+// cleanName makes a name that somebody typed or a browser sent fit for a file name.
+func cleanName(s string) string {
+	s = strings.Map(func(r rune) rune {
+		if r < 32 || r == 127 || r == utf8.RuneError || strings.ContainsRune(`/:*?"<>|`, r) {
+			return -1
+		}
+		return r
+	}, s)
+	s = strings.Trim(s, " .")
+	for len(s) > 180 {
+		_, n := utf8.DecodeLastRuneInString(s)
+		s = s[:len(s)-n]
+	}
+	if s == "" {
+		s = "Untitled"
+	}
+	return s
+}
+
+func trimExt(name string) string {
+	ext := filepath.Ext(name)
+	if len(ext) > 1 && len(ext) <= 5 && len(ext) < len(name) {
+		return strings.TrimSuffix(name, ext)
+	}
+	return name
+}
+
+func toJSON(v any) string {
+	b, err := json.Marshal(v)
+	if err != nil {
+		panic(err) // only plain values come here
+	}
+	return string(b)
+}
+
+// Found gives the findings that the document arrived with.
+func (r *Document) Found() []finding.Finding {
+	var out []finding.Finding
+	_ = json.Unmarshal([]byte(r.Arrived), &out)
+	return out
+}
+
+// papers are page sizes with a name, in points (ISO 216; ANSI/ASME Y14.1 for Letter).
+var papers = []struct {
+	name string
+	w, h float64
+}{
+	{"A3", 841.89, 1190.55}, {"A4", 595.28, 841.89}, {"A5", 419.53, 595.28}, {"A6", 297.64, 419.53},
+	{"Letter", 612, 792}, {"Legal", 612, 1008},
+}
+
+// Paper names a page size in points: "A4", "A4 across", or its millimetres.
+func Paper(w, h float64) string {
+	near := func(a, b float64) bool { return a-b < 2 && b-a < 2 }
+	for _, p := range papers {
+		switch {
+		case near(w, p.w) && near(h, p.h):
+			return p.name
+		case near(w, p.h) && near(h, p.w):
+			return p.name + " across"
+		}
+	}
+	return fmt.Sprintf("%.0f × %.0f mm", w*25.4/72, h*25.4/72)
+}
+
+// paperPages is how many pages are looked at for the name of a document's paper.
+const paperPages = 300
+
+func paperOf(doc *pdf.Document) string {
+	pages, err := doc.Pages()
+	if err != nil {
+		return ""
+	}
+	name := ""
+	for i, l := range pages {
+		p := Paper(doc.Geometry(l.Ref).Seen())
+		if i > 0 && p != name {
+			return "several sizes"
+		}
+		name = p
+		if i >= paperPages {
+			break
+		}
+	}
+	return name
+}

@@ -1,0 +1,141 @@
+package desk
+
+import (
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"sync"
+	"syscall"
+	"time"
+
+	"github.com/glebarez/sqlite"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+
+	"glenrain/core/jobs"
+	"glenrain/core/raster"
+	"glenrain/core/step"
+)
+
+// Desk is one data folder, opened.
+type Desk struct {
+	Store *Store
+
+	db       *gorm.DB
+	dir      string
+	lock     *os.File
+	registry *step.Registry
+	pool     *raster.Pool
+	log      *slog.Logger
+	now      func() time.Time
+
+	mu    sync.Mutex
+	live  map[uint]*live // documents by id that were worked on lately
+	order []uint         // least recent first
+	bases map[string]*openBase
+	work  works
+
+	hashing  chan struct{} // argon2id takes 64 MB each: only so many at once
+	pictures pictures
+}
+
+// Errors that the web tells apart.
+var (
+	ErrInUse   = errors.New("another server works on this data folder")
+	ErrMissing = errors.New("it is not there any more")
+)
+
+// Options say how a desk is opened.
+type Options struct {
+	Log         *slog.Logger
+	Now         func() time.Time // the clock; time.Now if nil
+	PDFiumCache string           // where the renderer keeps its compiled form; in the data folder if empty
+}
+
+// Open opens a data folder, which is made where there is none. One server works on
+// a folder at a time.
+func Open(dir string, opt Options) (_ *Desk, err error) {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, fmt.Errorf("the data folder: %w", err)
+	}
+	lock, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, fmt.Errorf("the data folder: %w", err)
+	}
+	defer func() {
+		if err != nil {
+			_ = lock.Close()
+		}
+	}()
+	if err := syscall.Flock(int(lock.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		return nil, ErrInUse
+	}
+	store, err := newStore(dir)
+	if err != nil {
+		return nil, fmt.Errorf("the data folder: %w", err)
+	}
+	// WAL with synchronous=FULL: what was committed is on the disk.
+	dsn := "file:" + filepath.Join(dir, "glenrain.db") +
+		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_txlock=immediate"
+	db, err := gorm.Open(sqlite.Open(dsn), &gorm.Config{
+		Logger: logger.New(slogWriter{opt.Log}, logger.Config{SlowThreshold: time.Second, LogLevel: logger.Warn, IgnoreRecordNotFoundError: true}),
+	})
+	if err != nil {
+		return nil, fmt.Errorf("opening the database: %w", err)
+	}
+	if err := migrate(db); err != nil {
+		return nil, err
+	}
+	cache := opt.PDFiumCache
+	if cache == "" {
+		cache = filepath.Join(dir, "pdfium")
+	}
+	pool, err := raster.NewPool(cache, 0)
+	if err != nil {
+		return nil, err
+	}
+	d := &Desk{
+		Store: store, db: db, dir: dir, lock: lock, registry: jobs.Registry(), pool: pool, log: opt.Log, now: opt.Now,
+		live: map[uint]*live{}, bases: map[string]*openBase{}, hashing: make(chan struct{}, 2),
+		pictures: pictures{dir: filepath.Join(dir, "pictures")},
+	}
+	if d.now == nil {
+		d.now = time.Now
+	}
+	if d.log == nil {
+		d.log = slog.New(slog.DiscardHandler)
+	}
+	return d, nil
+}
+
+// Close ends background work and closes the folder.
+func (d *Desk) Close() error {
+	d.work.stop()
+	d.pool.Close()
+	sql, err := d.db.DB()
+	if err == nil {
+		err = sql.Close()
+	}
+	return errors.Join(err, d.lock.Close())
+}
+
+// Registry gives the steps there are.
+func (d *Desk) Registry() *step.Registry { return d.registry }
+
+type slogWriter struct{ log *slog.Logger }
+
+func (w slogWriter) Printf(format string, args ...any) {
+	if w.log != nil {
+		w.log.Warn(fmt.Sprintf(format, args...))
+	}
+}
+
+// missing turns gorm's "not found" into ErrMissing.
+func missing(err error) error {
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return ErrMissing
+	}
+	return err
+}

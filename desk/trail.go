@@ -1,0 +1,441 @@
+package desk
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"time"
+
+	"gorm.io/gorm"
+
+	"glenrain/core/pdf"
+	"glenrain/core/raster"
+	"glenrain/core/step"
+)
+
+// Change asks for a step.
+type Change struct {
+	Document  uint
+	Seen      uint   // the state that whoever asks has seen
+	RequestID string // of this request alone: a second one of the same id does nothing
+	Person    uint
+	Name      string
+	Params    json.RawMessage
+}
+
+// Outcome is what a change did.
+type Outcome struct {
+	Snapshot *Snapshot
+	Step     *Step // nil for going back and forward
+}
+
+// Conflict: the document was changed since it was seen, on the same pages.
+type Conflict struct{ Head *Snapshot }
+
+func (c *Conflict) Error() string {
+	return "somebody changed the document meanwhile; what you see now is the newest state, and your step was not done"
+}
+
+// Do runs a step on a document, stores it, and moves the head to it. What it gives back
+// is on the disk.
+func (d *Desk) Do(ctx context.Context, c Change) (*Outcome, error) {
+	l := d.document(c.Document)
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	head, err := d.current(ctx, l, c.Document)
+	if err != nil {
+		return nil, err
+	}
+	if done, err := d.doneBefore(ctx, head, c); done != nil || err != nil {
+		return done, err
+	}
+	s, err := d.registry.New(c.Name, c.Params)
+	if err != nil {
+		return nil, err
+	}
+	if c.Seen != head.State.ID {
+		if err := d.settle(ctx, head, c.Seen, s); err != nil {
+			return nil, err
+		}
+	}
+	row := Step{
+		DocumentID: c.Document, RequestID: c.RequestID, No: head.Document.NextNo, PersonID: c.Person,
+		At: d.now().UTC().Truncate(time.Second), Seed: make([]byte, 16), Name: c.Name, Params: string(c.Params),
+		Sources: toJSON(step.NamedSources(s)),
+	}
+	_, _ = rand.Read(row.Seed) // never fails
+	snap, err := d.apply(ctx, head, s, row)
+	if err != nil {
+		return nil, err
+	}
+	snap.before = head
+	d.put(l, snap)
+	return &Outcome{snap, &snap.Steps[len(snap.Steps)-1]}, nil
+}
+
+// doneBefore finds the outcome of a request that was carried out already.
+func (d *Desk) doneBefore(ctx context.Context, head *Snapshot, c Change) (*Outcome, error) {
+	var was Step
+	err := d.db.WithContext(ctx).Omit("update").First(&was, "document_id = ? and request_id = ?", c.Document, c.RequestID).Error
+	switch {
+	case errors.Is(err, gorm.ErrRecordNotFound):
+		return nil, nil
+	case err != nil:
+		return nil, err
+	}
+	return &Outcome{head, &was}, nil
+}
+
+// settle decides whether a step that was asked for on an older state may run on the
+// head: it may if the pages it names were not touched since.
+func (d *Desk) settle(ctx context.Context, head *Snapshot, seen uint, s step.Step) error {
+	at := -1
+	states, err := d.chain(ctx, head.Document.ID, head.State.ID)
+	if err != nil {
+		return err
+	}
+	at = slices.IndexFunc(states, func(st State) bool { return st.ID == seen })
+	named, rules := step.NamedPages(s)
+	if at < 0 || rules || len(named) == 0 {
+		return &Conflict{head}
+	}
+	for _, later := range head.Steps[at:] {
+		if later.All || slices.ContainsFunc(later.keys(), func(k step.Key) bool { return slices.Contains(named, k) }) {
+			return &Conflict{head}
+		}
+	}
+	return nil
+}
+
+// apply runs a step on a snapshot and stores the new state. The caller holds the
+// document's lock.
+func (d *Desk) apply(ctx context.Context, head *Snapshot, s step.Step, row Step) (*Snapshot, error) {
+	src := &sources{desk: d}
+	defer src.close()
+	env := &step.Env{Now: row.At, Seed: [16]byte(row.Seed), Step: row.No, Keys: head.Keys, Sources: src}
+	fork, res, err := d.registry.Run(ctx, head.PDF, s, env)
+	if err != nil {
+		return nil, err
+	}
+	next, err := head.PDF.With(res.Update)
+	if err != nil {
+		return nil, err
+	}
+	next.KeepPages(fork)
+	row.Created, row.Pages, row.All = toJSON(res.Created), toJSON(res.Pages), res.All
+	row.Redrawn, row.Moved = int(res.Redrawn), res.Moved
+	row.Sentence, row.Warnings = res.Sentence, toJSON(res.Warnings)
+	row.UpdateSize = int64(len(res.Update))
+	if !res.Show.IsZero() {
+		row.Show = res.Show.String()
+	}
+	if len(res.Update) > smallUpdate {
+		row.UpdateSHA, _, err = d.Store.Put(func(w io.Writer) error { _, err := w.Write(res.Update); return err })
+		if err != nil {
+			return nil, err
+		}
+	} else {
+		row.Update = res.Update
+	}
+	doc := head.Document
+	doc.NextNo = max(doc.NextNo, row.No+1)
+	doc.Weight = next.Size()
+	doc.ChangedAt, doc.ChangedBy = row.At, row.PersonID
+	if pages, err := next.Pages(); err == nil {
+		doc.Pages = len(pages)
+	}
+	if res.Moved || res.Redrawn != step.RedrawNone {
+		doc.Paper = paperOf(next)
+	}
+	st := State{DocumentID: doc.ID, ParentID: head.State.ID, BaseSHA: head.State.BaseSHA, Depth: head.State.Depth + 1}
+	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Create(&st).Error; err != nil {
+			return err
+		}
+		row.StateID = st.ID
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		st.StepID = row.ID
+		doc.HeadID, doc.TipID = st.ID, st.ID
+		if err := tx.Model(&st).Update("step_id", row.ID).Error; err != nil {
+			return err
+		}
+		return tx.Model(&doc).Select("HeadID", "TipID", "NextNo", "Pages", "Paper", "Weight", "ChangedAt", "ChangedBy").Updates(&doc).Error
+	})
+	if err != nil {
+		return nil, fmt.Errorf("storing the step: %w", err)
+	}
+	snap := *head
+	snap.Document, snap.State, snap.PDF, snap.before = doc, st, next, nil
+	snap.versions = make(map[step.Key]uint, len(head.versions))
+	for k, v := range head.versions {
+		snap.versions[k] = v
+	}
+	if res.Redrawn != step.RedrawNone {
+		snap.sizes = head.sizes.without(head, res)
+	}
+	snap.add(row, res.Update, d.Store.Path(row.UpdateSHA))
+	return &snap, nil
+}
+
+// without copies the cache but for the pages that a step redrew.
+func (c *sizes) without(head *Snapshot, res *step.Result) *sizes {
+	out := &sizes{of: map[pdf.Ref][2]float64{}}
+	if res.Redrawn == step.RedrawAll {
+		return out
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for r, v := range c.of {
+		out.of[r] = v
+	}
+	for _, k := range res.Pages {
+		if r, ok := head.Keys.Ref(k); ok {
+			delete(out.of, r)
+		}
+	}
+	return out
+}
+
+// Back goes a step back; Forward goes to the step that was gone back from.
+func (d *Desk) Back(ctx context.Context, document, seen, person uint) (*Outcome, error) {
+	return d.goTo(ctx, document, seen, person, func(head *Snapshot) (uint, error) {
+		if head.State.ParentID == 0 {
+			return 0, step.Refuse("there is no step to go back")
+		}
+		return head.State.ParentID, nil
+	})
+}
+
+// Forward undoes Back.
+func (d *Desk) Forward(ctx context.Context, document, seen, person uint) (*Outcome, error) {
+	return d.goTo(ctx, document, seen, person, func(head *Snapshot) (uint, error) {
+		next, err := d.after(ctx, head)
+		if err == nil && next == 0 {
+			err = step.Refuse("there is no step to go forward to")
+		}
+		return next, err
+	})
+}
+
+// after gives the state that going forward leads to; 0 where there is none.
+func (d *Desk) after(ctx context.Context, head *Snapshot) (uint, error) {
+	if head.Document.TipID == head.State.ID {
+		return 0, nil
+	}
+	states, err := d.chain(ctx, head.Document.ID, head.Document.TipID)
+	if err != nil {
+		return 0, err
+	}
+	for _, st := range states {
+		if st.ParentID == head.State.ID {
+			return st.ID, nil
+		}
+	}
+	return 0, nil
+}
+
+// CanForward reports whether there is a step to go forward to.
+func (d *Desk) CanForward(ctx context.Context, s *Snapshot) bool {
+	next, err := d.after(ctx, s)
+	return err == nil && next != 0
+}
+
+func (d *Desk) goTo(ctx context.Context, document, seen, person uint, to func(*Snapshot) (uint, error)) (*Outcome, error) {
+	l := d.document(document)
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	head, err := d.current(ctx, l, document)
+	if err != nil {
+		return nil, err
+	}
+	if seen != head.State.ID {
+		return nil, &Conflict{head}
+	}
+	state, err := to(head)
+	if err != nil {
+		return nil, err
+	}
+	d.mu.Lock()
+	snap := head.before
+	d.mu.Unlock()
+	if snap == nil || snap.State.ID != state {
+		if snap, err = d.load(ctx, head.Document, state); err != nil {
+			return nil, err
+		}
+	} else {
+		c := *snap
+		snap = &c
+	}
+	doc := head.Document
+	doc.HeadID = state
+	doc.Weight, doc.Paper = snap.PDF.Size(), paperOf(snap.PDF)
+	doc.ChangedAt, doc.ChangedBy = d.now(), person
+	if pages, err := snap.PDF.Pages(); err == nil {
+		doc.Pages = len(pages)
+	}
+	if err := d.db.WithContext(ctx).Model(&doc).Select("HeadID", "Pages", "Paper", "Weight", "ChangedAt", "ChangedBy").Updates(&doc).Error; err != nil {
+		return nil, err
+	}
+	snap.Document = doc
+	d.put(l, snap)
+	return &Outcome{Snapshot: snap}, nil
+}
+
+// TakeOutStep undoes one step in the middle of the trail: the ones after it are run
+// again, with their own time and chance, on the state before it. If one of them can't
+// be done without it, nothing is changed and the refusal names it.
+func (d *Desk) TakeOutStep(ctx context.Context, document, seen, person, stepID uint) (*Outcome, error) {
+	l := d.document(document)
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	head, err := d.current(ctx, l, document)
+	if err != nil {
+		return nil, err
+	}
+	if seen != head.State.ID {
+		return nil, &Conflict{head}
+	}
+	i := slices.IndexFunc(head.Steps, func(s Step) bool { return s.ID == stepID })
+	if i < 0 {
+		return nil, ErrMissing
+	}
+	states, err := d.chain(ctx, document, head.State.ID)
+	if err != nil {
+		return nil, err
+	}
+	snap, err := d.load(ctx, head.Document, states[i].ID)
+	if err != nil {
+		return nil, err
+	}
+	rows := slices.Clone(head.Steps[i+1:])
+	// First in memory: what can't be done without the step must change nothing.
+	if err := d.tryAll(ctx, snap, rows); err != nil {
+		return nil, err
+	}
+	if len(rows) == 0 {
+		row := head.Document
+		row.HeadID = snap.State.ID
+		row.ChangedAt, row.ChangedBy = d.now(), person
+		if err := d.db.WithContext(ctx).Model(&row).Select("HeadID", "ChangedAt", "ChangedBy").Updates(&row).Error; err != nil {
+			return nil, err
+		}
+		snap.Document = row
+	}
+	for _, r := range rows {
+		s, err := d.registry.New(r.Name, json.RawMessage(r.Params))
+		if err != nil {
+			return nil, err
+		}
+		again := Step{DocumentID: r.DocumentID, RequestID: newToken(), No: r.No, PersonID: r.PersonID, At: r.At, Seed: r.Seed, Name: r.Name, Params: r.Params, Sources: r.Sources}
+		if snap, err = d.apply(ctx, snap, s, again); err != nil {
+			return nil, err
+		}
+	}
+	d.put(l, snap)
+	return &Outcome{Snapshot: snap}, nil
+}
+
+// tryAll runs stored steps one after another without storing anything.
+func (d *Desk) tryAll(ctx context.Context, from *Snapshot, rows []Step) error {
+	src := &sources{desk: d}
+	defer src.close()
+	doc, keys := from.PDF, from.Keys
+	for _, r := range rows {
+		s, err := d.registry.New(r.Name, json.RawMessage(r.Params))
+		if err != nil {
+			return err
+		}
+		env := &step.Env{Now: r.At, Seed: [16]byte(r.Seed), Step: r.No, Keys: keys, Sources: src}
+		_, res, err := d.registry.Run(ctx, doc, s, env)
+		if err != nil {
+			return step.Refuse("“%s” can't be done without it: %v", r.Sentence, err)
+		}
+		if doc, err = doc.With(res.Update); err != nil {
+			return err
+		}
+		keys = keys.With(r.No, res.Created)
+	}
+	return nil
+}
+
+// Replay runs a document's whole trail again from its base and gives the updates that
+// come of it; they equal the stored ones.
+func (d *Desk) Replay(ctx context.Context, document uint) ([][]byte, error) {
+	head, err := d.Snapshot(ctx, document)
+	if err != nil {
+		return nil, err
+	}
+	src := &sources{desk: d}
+	defer src.close()
+	doc, keys := head.base.doc, step.NewKeys(head.base.pages)
+	var out [][]byte
+	for _, r := range head.Steps {
+		s, err := d.registry.New(r.Name, json.RawMessage(r.Params))
+		if err != nil {
+			return nil, err
+		}
+		_, res, err := d.registry.Run(ctx, doc, s, &step.Env{Now: r.At, Seed: [16]byte(r.Seed), Step: r.No, Keys: keys, Sources: src})
+		if err != nil {
+			return nil, fmt.Errorf("running “%s” again: %w", r.Sentence, err)
+		}
+		if doc, err = doc.With(res.Update); err != nil {
+			return nil, err
+		}
+		keys = keys.With(r.No, res.Created)
+		out = append(out, res.Update)
+	}
+	return out, nil
+}
+
+// Preview is a step run in memory, as far as one page shows it.
+type Preview struct {
+	Picture raster.Picture
+	Result  *step.Result
+	Page    int // the page shown, from 0 on, in the document after the step
+}
+
+// Preview runs the step on the document in memory and draws the page of that key as it
+// would be. Where the step names the page to go to and at is zero, that one is drawn.
+func (d *Desk) Preview(ctx context.Context, c Change, at step.Key, w, h int) (*Preview, error) {
+	head, err := d.Snapshot(ctx, c.Document)
+	if err != nil {
+		return nil, err
+	}
+	if c.Seen != head.State.ID {
+		return nil, &Conflict{head}
+	}
+	s, err := d.registry.New(c.Name, c.Params)
+	if err != nil {
+		return nil, err
+	}
+	src := &sources{desk: d}
+	defer src.close()
+	only, _ := head.Keys.Ref(at)
+	env := &step.Env{Now: d.now(), Step: head.Document.NextNo, Keys: head.Keys, Sources: src, Only: only}
+	_, _ = rand.Read(env.Seed[:])
+	fork, res, err := d.registry.Run(ctx, head.PDF, s, env)
+	if err != nil {
+		return nil, err
+	}
+	if only.IsZero() {
+		only, _ = head.Keys.With(env.Step, res.Created).Ref(res.Show)
+	}
+	page := fork.PageIndex(only)
+	if page < 0 {
+		return nil, step.Refuse("the page is not in the document after this step")
+	}
+	source := head.source()
+	source.Key = fmt.Sprintf("preview-%x", env.Seed)
+	source.Parts = append(slices.Clone(source.Parts), raster.Part{Data: res.Update})
+	pic, err := d.pool.Render(ctx, raster.Request{Source: source, Page: page, Width: w, Height: h, Format: raster.Auto})
+	if err != nil {
+		return nil, err
+	}
+	return &Preview{pic, res, page}, nil
+}
