@@ -397,7 +397,9 @@ func (d *Desk) Replay(ctx context.Context, document uint) ([][]byte, error) {
 type Preview struct {
 	Picture raster.Picture
 	Result  *step.Result
-	Page    int // the page shown, from 0 on, in the document after the step
+	Page    int           // the page shown, from 0 on, in the document after the step
+	Doc     *pdf.Document // after the step, as far as this page shows it
+	Ref     pdf.Ref       // the page shown
 }
 
 // Preview runs the step on the document in memory and draws the page of that key as it
@@ -437,5 +439,5 @@ func (d *Desk) Preview(ctx context.Context, c Change, at step.Key, w, h int) (*P
 	if err != nil {
 		return nil, err
 	}
-	return &Preview{pic, res, page}, nil
+	return &Preview{pic, res, page, fork, only}, nil
 }

@@ -145,3 +145,6 @@ func (ws *works) stop() {
 	ws.mu.Unlock()
 	ws.running.Wait()
 }
+
+// Ended is closed when the work has ended.
+func (w *Work) Ended() <-chan struct{} { return w.ended }

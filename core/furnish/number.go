@@ -347,29 +347,36 @@ func (v *Values) place(g pdf.Geometry, w float64, face *font.TrueType) draw.Matr
 	return draw.Translate(x, y).Mul(draw.Upright(g))
 }
 
-// Spot tells where a number would stand on a page as it is seen: a rectangle in points
-// from the upper left corner. ok is false where the page carries none.
-func (v *Values) Spot(doc *pdf.Document, keys *step.Keys, page pdf.Ref) (x, y, w, h float64, ok bool) {
-	face, err := font.Face(v.Face)
-	if err != nil {
+// Spot tells where the step of that name and parameters puts something on a page of the
+// document after it: a rectangle in points from the upper left corner of the page as it
+// is seen. ok is false where it puts nothing there.
+func Spot(doc *pdf.Document, name string, params json.RawMessage, page pdf.Ref) (x, y, w, h float64, ok bool) {
+	if name != "number" && name != "number-change" {
 		return
 	}
-	at, err := v.Pages.Resolve(doc, keys)
-	if err != nil || len(at) == 0 {
-		return
-	}
-	i := doc.PageIndex(page)
-	all, _ := doc.Pages()
-	for _, n := range at {
-		if n == i {
-			text := v.text(v.First+i-at[0], v.First+len(all)-1-at[0])
-			g := doc.Geometry(page)
-			w = width(face, text) * float64(v.Size)
-			seenW, seenH := g.Seen()
-			m := v.place(g, w, face).Mul(draw.Upright(g).Invert())
-			h = float64(v.Size)
-			return m[4], seenH - m[5] - h*0.8, w, h, seenW > 0
+	id := struct{ ID string }{}
+	_ = json.Unmarshal(params, &id) // a new one has none
+	for _, p := range draw.List(doc) {
+		v, err := readValues(p)
+		if err != nil || id.ID != "" && p.ID != id.ID {
+			continue
 		}
+		want, err := v.draws(doc, p)
+		pl, there := want[page]
+		if err != nil || !there {
+			ok = false
+			continue
+		}
+		face, err := font.Face(v.Face)
+		if err != nil {
+			return
+		}
+		g := doc.Geometry(page)
+		_, seenH := g.Seen()
+		m := pl.at.Mul(draw.Upright(g).Invert())
+		// The last one is the newest: the one that this step put there.
+		w, h, ok = width(face, pl.text)*float64(v.Size), float64(v.Size), true
+		x, y = m[4], seenH-m[5]-h*0.8
 	}
 	return
 }

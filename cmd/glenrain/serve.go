@@ -1,0 +1,142 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"time"
+
+	"glenrain/demo"
+	"glenrain/desk"
+	"glenrain/web"
+)
+
+type serveCommand struct {
+	Data    string `required:"" help:"The data folder; it is made where there is none."`
+	Addr    string `default:"127.0.0.1:8080" help:"Address to serve on."`
+	House   string `default:"Glenrain" help:"Name of the office, shown at the top."`
+	TLSCert string `name:"tls-cert" help:"Certificate file, for addresses that are not this machine's own."`
+	TLSKey  string `name:"tls-key" help:"Key file of the certificate."`
+	Proxied bool   `name:"behind-proxy" help:"A trusted proxy in front speaks TLS and names visitors in X-Real-IP."`
+}
+
+func (c *serveCommand) Run(ctx context.Context) error {
+	if err := c.checkAddr(); err != nil {
+		return useError{err}
+	}
+	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
+	d, err := desk.Open(c.Data, desk.Options{Log: log})
+	if err != nil {
+		return err
+	}
+	defer d.Close()
+	return c.serve(ctx, d, log, func(base string) error {
+		empty, err := d.Empty(ctx)
+		if err != nil || !empty {
+			return err
+		}
+		token, err := d.Invite(ctx, 0, 24*time.Hour)
+		if err == nil {
+			fmt.Printf("Nobody is set up yet. Open this address once, within a day: %s/enter/%s\n", base, token)
+		}
+		return err
+	})
+}
+
+// checkAddr keeps secure cookies possible: another address than loopback needs TLS, or
+// a proxy that speaks it.
+func (c *serveCommand) checkAddr() error {
+	host, _, err := net.SplitHostPort(c.Addr)
+	if err != nil {
+		return fmt.Errorf("%q is no address: write it like 127.0.0.1:8080", c.Addr)
+	}
+	if (c.TLSCert == "") != (c.TLSKey == "") {
+		return errors.New("a certificate and its key go together")
+	}
+	ip := net.ParseIP(host)
+	loopback := host == "localhost" || ip != nil && ip.IsLoopback()
+	if !loopback && c.TLSCert == "" && !c.Proxied {
+		return fmt.Errorf("%s is not only this machine: give --tls-cert and --tls-key, or --behind-proxy", c.Addr)
+	}
+	return nil
+}
+
+func (c *serveCommand) serve(ctx context.Context, d *desk.Desk, log *slog.Logger, ready func(base string) error) error {
+	secure := c.TLSCert != "" || c.Proxied
+	s, err := web.New(d, web.Options{House: c.House, Secure: secure, Proxied: c.Proxied, Log: log})
+	if err != nil {
+		return err
+	}
+	l, err := net.Listen("tcp", c.Addr)
+	if err != nil {
+		return fmt.Errorf("%s can't be served on: %w", c.Addr, err)
+	}
+	base := "http://" + l.Addr().String()
+	if c.TLSCert != "" {
+		base = "https://" + l.Addr().String()
+	}
+	fmt.Printf("Glenrain is at %s\n", base)
+	if err := ready(base); err != nil {
+		_ = l.Close()
+		return err
+	}
+	server := &http.Server{
+		Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn),
+	}
+	done := make(chan error, 1)
+	go func() {
+		if c.TLSCert != "" {
+			done <- server.ServeTLS(l, c.TLSCert, c.TLSKey)
+			return
+		}
+		done <- server.Serve(l)
+	}()
+	select {
+	case err := <-done:
+		return err
+	case <-ctx.Done():
+	}
+	stop, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	return server.Shutdown(stop)
+}
+
+type demoCommand struct {
+	Data string `help:"The data folder; a new one below the folder for temporary files if empty."`
+	Addr string `default:"127.0.0.1:8080" help:"Address to serve on."`
+}
+
+func (c *demoCommand) Run(ctx context.Context) error {
+	if c.Data == "" {
+		c.Data = filepath.Join(os.TempDir(), fmt.Sprintf("glenrain-demo-%d", os.Getuid()))
+	}
+	s := serveCommand{Addr: c.Addr, House: demo.House}
+	if err := s.checkAddr(); err != nil {
+		return useError{err}
+	}
+	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
+	d, err := desk.Open(c.Data, desk.Options{Log: log})
+	if err != nil {
+		return err
+	}
+	defer d.Close()
+	p, err := demo.Fill(ctx, d)
+	if err != nil {
+		return fmt.Errorf("making the demo data: %w", err)
+	}
+	return s.serve(ctx, d, log, func(base string) error {
+		token, err := d.Invite(ctx, p.ID, 24*time.Hour)
+		if err != nil {
+			return err
+		}
+		fmt.Printf("Sign in as %s by opening this address: %s/enter/%s\n(or with the name %q and the password %q)\nThe demo data is in %s.\n",
+			p.Name, base, token, p.SignIn, demo.Password, c.Data)
+		return nil
+	})
+}

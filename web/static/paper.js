@@ -1,0 +1,90 @@
+// The page itself: its picture at a size that suits the screen, a layer in points over
+// it, and margin notes level with what they speak of.
+import { desk, box } from "./desk.js";
+
+const scales = [0.35, 0.5, 0.67, 0.8, 1, 1.25, 1.5, 2, 2.5, 3, 4]; // of 96 dpi
+const full = 96 / 72;
+let scale = 0; // 0 fits the whole page; kept from step to step
+
+export class Paper {
+  constructor() {
+    this.view = document.getElementById("view");
+    this.paper = document.getElementById("paper");
+    this.img = document.getElementById("paper-picture");
+    this.layer = document.getElementById("paper-layer");
+    this.margin = document.getElementById("margin");
+    document.getElementById("zoom-in").onclick = () => this.zoom(1);
+    document.getElementById("zoom-out").onclick = () => this.zoom(-1);
+    document.getElementById("zoom-fit").onclick = () => this.fit();
+    this.notes = [];
+  }
+
+  // size gives the page's size on the screen and the pixels of a point.
+  size(page) {
+    const s = scale ? scale * full : Math.min((this.view.clientHeight - 34) / page.h, (this.view.clientWidth - 268) / page.w, 3 * full);
+    return { s, w: page.w * s, h: page.h * s };
+  }
+
+  show() {
+    const page = desk.page(desk.at);
+    if (!page) return;
+    this.frame(page);
+    const src = desk.picture(page, box(Math.max(this.now.w, this.now.h)));
+    this.img.alt = `Page ${desk.index(desk.at) + 1} of ${desk.name}`;
+    if (this.img.getAttribute("src") !== src) this.img.src = src;
+    this.spot(null);
+  }
+
+  frame(page) {
+    this.now = this.size(page);
+    this.paper.style.width = `${this.now.w}px`;
+    this.paper.style.height = `${this.now.h}px`;
+    this.margin.style.height = `${this.now.h}px`;
+    this.layer.setAttribute("viewBox", `0 0 ${page.w} ${page.h}`);
+    document.getElementById("zoom-fit").textContent = scale ? `${Math.round(scale * 100)} %` : "Whole page";
+    this.view.setAttribute("aria-label", `Page ${desk.index(desk.at) + 1} of ${desk.pages.length}`);
+  }
+
+  // preview shows a picture of the page as it would be.
+  preview(blob, page) {
+    if (page) this.frame(page);
+    if (this.blob) URL.revokeObjectURL(this.blob);
+    this.blob = URL.createObjectURL(blob);
+    this.img.src = this.blob;
+  }
+
+  box() {
+    return box(Math.max(this.now?.w ?? 800, this.now?.h ?? 800));
+  }
+
+  // spot frames a place on the page, in points from its upper left corner, with a note beside it.
+  spot(at, title, text) {
+    this.layer.replaceChildren();
+    this.margin.replaceChildren();
+    if (!at) return;
+    const [x, y, w, h] = at;
+    const r = document.createElementNS("http://www.w3.org/2000/svg", "rect");
+    for (const [k, v] of Object.entries({ x: x - 4, y: y - 3, width: w + 8, height: h + 6, rx: 3, class: "spot" })) r.setAttribute(k, v);
+    this.layer.append(r);
+    const note = document.createElement("div");
+    note.className = "note coming";
+    const strong = document.createElement("strong");
+    strong.textContent = title;
+    note.append(strong, text);
+    this.margin.append(note);
+    note.style.top = `${Math.max(0, Math.min(y * this.now.s - 4, this.now.h - 44))}px`;
+  }
+
+  zoom(by) {
+    const now = this.now.s / full;
+    scale = by > 0 ? scales.find((v) => v > now * 1.02) ?? scales.at(-1) : scales.findLast((v) => v < now * 0.98) ?? scales[0];
+    this.show();
+    document.dispatchEvent(new Event("desk:resized"));
+  }
+
+  fit() {
+    scale = 0;
+    this.show();
+    document.dispatchEvent(new Event("desk:resized"));
+  }
+}
