@@ -299,15 +299,17 @@ func (s *Server) forward(w http.ResponseWriter, r *http.Request) {
 	s.answer(w, r, out, text)
 }
 
-// The sizes that pages are drawn in, as the longest side in pixels.
-const boxThumb = 160
+// boxThumb is the longest side of the picture in a list, in pixels.
+const boxThumb = 80
 
-var boxes = []int{boxThumb, 320, 640, 960, 1280, 1600, 2000, 2600, 3400, 4400}
+// boxOK reports whether pages are drawn in a size: its longest side in pixels, in steps
+// of 4 so that a cache has a chance.
+func boxOK(box int) bool { return box >= 40 && box <= 4400 && box%4 == 0 }
 
 func (s *Server) picture(w http.ResponseWriter, r *http.Request) {
 	key, err := step.ParseKey(chi.URLParam(r, "key"))
 	box, berr := strconv.Atoi(chi.URLParam(r, "box"))
-	if err != nil || berr != nil || !slices.Contains(boxes, box) {
+	if err != nil || berr != nil || !boxOK(box) {
 		s.fail(w, r, desk.ErrMissing)
 		return
 	}

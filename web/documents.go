@@ -89,7 +89,7 @@ func rowOf(d desk.Document, people map[uint]string) documentRow {
 		if f.Kind == "no-text" && strings.HasSuffix(d.MadeFrom, "picture") {
 			continue
 		}
-		row.Arrived, row.Loose = f.Sentence, true
+		row.Arrived, row.Loose = f.Sentence, f.Kind != "untagged"
 		break
 	}
 	return row

@@ -191,7 +191,7 @@ func status(err error) (int, string) {
 	case errors.As(err, &refusal):
 		return http.StatusUnprocessableEntity, step.Sentence(refusal.Sentence) + "."
 	case errors.As(err, &refused):
-		return http.StatusUnprocessableEntity, step.Sentence(refused.Sentence) + "."
+		return http.StatusUnprocessableEntity, refused.Error() + "."
 	case errors.As(err, &bad):
 		return http.StatusUnprocessableEntity, bad.Sentence
 	case errors.As(err, &conflict):

@@ -250,7 +250,7 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	box := int(formNumber(r, "box"))
-	if !slices.Contains(boxes, box) {
+	if !boxOK(box) {
 		box = 960
 	}
 	p, err := s.desk.Preview(r.Context(), c, at, box, box)

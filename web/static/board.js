@@ -9,7 +9,7 @@ let scrolled = 0; // kept from step to step
 
 export class Board extends Leaves {
   picW = 92;
-  picH = 122;
+  picH = 120;
 
   constructor(el, go) {
     super(el);
@@ -174,7 +174,7 @@ export class Board extends Leaves {
     this.stack.className = "drag-stack";
     for (const k of [key, ...this.moving.filter((m) => m !== key)].slice(0, 3).reverse()) {
       const img = document.createElement("img");
-      img.src = desk.picture(desk.page(k), 160);
+      img.src = desk.picture(desk.page(k), 120);
       img.alt = "";
       const n = this.stack.childElementCount;
       img.style.left = `${n * 5}px`;

@@ -7,12 +7,11 @@ import { Paper } from "./paper.js";
 import { Slip } from "./slip.js";
 import { Reader } from "./reader.js";
 
-export const boxes = [160, 320, 640, 960, 1280, 1600, 2000, 2600, 3400, 4400];
-
-// box gives the smallest size that pictures are drawn in that holds so many pixels.
+// box gives the size of the picture for a page whose longest side takes so many pixels
+// of the window: the server draws in steps of 4.
 export function box(pixels) {
   const need = pixels * Math.min(window.devicePixelRatio || 1, 3);
-  return boxes.find((b) => b >= need) ?? boxes.at(-1);
+  return Math.max(40, Math.min(4400, Math.ceil(need / 4 - 0.01) * 4));
 }
 
 export const desk = {

@@ -21,7 +21,9 @@ export class Paper {
 
   // size gives the page's size on the screen and the pixels of a point.
   size(page) {
-    const s = scale ? scale * full : Math.min((this.view.clientHeight - 34) / page.h, (this.view.clientWidth - 268) / page.w, 3 * full);
+    let s = scale ? scale * full : Math.min((this.view.clientHeight - 34) / page.h, (this.view.clientWidth - 268) / page.w, 3 * full);
+    const long = Math.max(page.w, page.h);
+    s = Math.max(4, Math.floor((long * s) / 4 + 0.01) * 4) / long; // pixel for pixel with the picture
     return { s, w: page.w * s, h: page.h * s };
   }
 

@@ -7,7 +7,7 @@ const step = 62;
 
 export class Ribbon extends Leaves {
   picW = 48;
-  picH = 62;
+  picH = 60;
 
   constructor(el, go) {
     super(el);

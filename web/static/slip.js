@@ -1,6 +1,6 @@
 // The slip: what is chosen or about to be done, as a sentence whose values are controls.
 // Each change is run on the server as the step itself, and shown.
-import { desk } from "./desk.js";
+import { desk, box } from "./desk.js";
 
 export class Slip {
   constructor({ go, paper, ribbon, board }) {
@@ -175,7 +175,7 @@ export class Slip {
     for (const key of seen) {
       const data = new URLSearchParams(new FormData(this.turn));
       data.set("at", key);
-      data.set("box", "320");
+      data.set("box", String(box(120)));
       const answer = await fetch(`/desk/${desk.doc}/preview/turn`, { method: "POST", body: data });
       if (mine !== this.asked || !this.turn.isConnected) return;
       if (answer.ok) this.board.coming(key, URL.createObjectURL(await answer.blob()), `turned ${way}`);

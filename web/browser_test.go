@@ -1,0 +1,177 @@
+package web
+
+import (
+	"fmt"
+	"log/slog"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/launcher"
+	"github.com/go-rod/rod/lib/proto"
+	"github.com/stretchr/testify/require"
+
+	"glenrain/core/raster"
+	"glenrain/demo"
+	"glenrain/desk"
+)
+
+func TestMain(m *testing.M) {
+	raster.ChildMain()
+	os.Exit(m.Run())
+}
+
+// office is a real server on a data folder, and a browser in front of it.
+type office struct {
+	t       *testing.T
+	dir     string
+	desk    *desk.Desk
+	http    *httptest.Server
+	browser *rod.Browser
+	page    *rod.Page
+}
+
+// openOffice starts a server; with papers it has the demo's documents.
+func openOffice(t *testing.T, papers bool) *office {
+	o := &office{t: t, dir: t.TempDir()}
+	o.start()
+	if papers {
+		_, err := demo.Fill(t.Context(), o.desk)
+		require.NoError(t, err)
+	} else {
+		_, err := o.desk.AddPerson(t.Context(), "Isla Merrow", "isla", demo.Password)
+		require.NoError(t, err)
+	}
+	t.Cleanup(o.stop)
+	return o
+}
+
+func (o *office) start() {
+	d, err := desk.Open(o.dir, desk.Options{PDFiumCache: raster.CacheForTests()})
+	require.NoError(o.t, err)
+	s, err := New(d, Options{House: demo.House, Log: slog.New(slog.NewTextHandler(o.t.Output(), nil))})
+	require.NoError(o.t, err)
+	o.desk, o.http = d, httptest.NewServer(s.Handler())
+}
+
+func (o *office) stop() {
+	o.http.Close()
+	_ = o.desk.Close()
+}
+
+// openBrowser starts Chromium with a window of 1280 x 800.
+func (o *office) openBrowser() {
+	bin := "/usr/bin/chromium"
+	if _, err := os.Stat(bin); err != nil {
+		o.t.Fatal("the tests of the screens need Chromium (package chromium)")
+	}
+	l := launcher.New().Bin(bin).Headless(true).NoSandbox(true).Leakless(false).UserDataDir(o.t.TempDir()).
+		Set("disable-gpu").Set("disable-quic").Set("no-first-run").Set("disable-background-networking").
+		Set("disable-component-update").Set("disable-sync").Set("window-size", "1280,800").Set("force-prefers-reduced-motion")
+	u, err := l.Launch()
+	require.NoError(o.t, err)
+	o.browser = rod.New().ControlURL(u)
+	require.NoError(o.t, o.browser.Connect())
+	o.t.Cleanup(func() { _ = o.browser.Close(); l.Kill() })
+	page, err := o.browser.Page(proto.TargetCreateTarget{})
+	require.NoError(o.t, err)
+	o.page = page.Timeout(90 * time.Second)
+	o.page.MustSetViewport(1280, 800, 1, false)
+	go o.page.EachEvent(func(e *proto.RuntimeExceptionThrown) {
+		o.t.Errorf("a script failed: %s %s", e.ExceptionDetails.Text, e.ExceptionDetails.Exception.Description)
+	}, func(e *proto.LogEntryAdded) {
+		if e.Entry.Source == proto.LogLogEntrySourceSecurity {
+			o.t.Errorf("the page breaks its policy: %s", e.Entry.Text)
+		}
+	})()
+}
+
+func (o *office) go_(path string) {
+	o.page.MustNavigate(o.http.URL + path)
+	o.page.MustWaitLoad()
+}
+
+func (o *office) signIn() {
+	o.go_("/enter")
+	o.page.MustElement("#name").MustInput("isla")
+	o.page.MustElement("#password").MustInput(demo.Password)
+	wait := o.page.MustWaitNavigation()
+	o.page.MustElement("button.btn-primary").MustClick()
+	wait()
+	o.page.MustElement("body.documents")
+}
+
+// shot keeps a picture of the window where GLENRAIN_SHOTS names a folder.
+func (o *office) shot(name string) {
+	dir := os.Getenv("GLENRAIN_SHOTS")
+	if dir == "" {
+		return
+	}
+	o.quiet()
+	b := o.page.MustScreenshot()
+	require.NoError(o.t, os.WriteFile(filepath.Join(dir, name+".png"), b, 0o644))
+}
+
+// quiet waits until pictures have come and nothing is asked for.
+func (o *office) quiet() {
+	o.page.MustEval(`async () => {
+		for (let calm = 0, n = 0; calm < 3 && n < 300; n++) {
+			await new Promise(r => setTimeout(r, 60));
+			const coming = [...document.images].some(i => !i.complete && i.getAttribute("src") && i.loading !== "lazy");
+			calm = coming || document.querySelector(".htmx-request") ? 0 : calm + 1;
+		}
+	}`)
+}
+
+func (o *office) text(selector string) string {
+	return strings.Join(strings.Fields(o.page.MustElement(selector).MustText()), " ")
+}
+
+// says waits until the message line holds the words.
+func (o *office) says(words string) {
+	o.t.Helper()
+	err := rod.Try(func() {
+		o.page.Timeout(20*time.Second).MustWait(`(w) => document.querySelector("#message")?.textContent.includes(w)`, words)
+	})
+	if err != nil {
+		o.t.Fatalf("the page does not say %q but %q", words, o.text("#message"))
+	}
+}
+
+// wait waits until a condition holds in the page, and says what the page shows when it does not.
+func (o *office) wait(js string, args ...any) {
+	o.t.Helper()
+	if err := rod.Try(func() { o.page.Timeout(15*time.Second).MustWait(js, args...) }); err != nil {
+		o.shot("failed")
+		o.t.Fatalf("waited in vain for %s", js)
+	}
+}
+
+func (o *office) click(selector string) { o.t.Helper(); o.page.MustElement(selector).MustClick() }
+
+func (o *office) press(keys ...input.Key) {
+	for _, k := range keys {
+		o.page.Keyboard.MustType(k)
+	}
+}
+
+// pageKeys gives the keys of the pages, in order, as the desk shows them.
+func (o *office) pageKeys() []string {
+	var out []string
+	for _, v := range o.page.MustEval(`() => JSON.parse(document.getElementById("pages").textContent).map(p => p[0])`).Arr() {
+		out = append(out, v.Str())
+	}
+	return out
+}
+
+// leaf gives the place of a page on the board: the middle of its picture.
+func (o *office) leaf(index int) proto.Point {
+	el := o.page.MustElement(fmt.Sprintf(`.leaf[data-index="%d"] img`, index))
+	el.MustScrollIntoView()
+	return *el.MustShape().OnePointInside()
+}

@@ -1,0 +1,30 @@
+package web
+
+import (
+	"os"
+	"testing"
+)
+
+// TestLooks walks the main views of the demo and keeps a picture of each, where
+// GLENRAIN_SHOTS names a folder.
+func TestLooks(t *testing.T) {
+	if os.Getenv("GLENRAIN_SHOTS") == "" {
+		t.Skip("pictures are made by make shots")
+	}
+	o := openOffice(t, true)
+	o.openBrowser()
+	o.go_("/enter")
+	o.shot("sign-in")
+	o.signIn()
+	o.shot("documents")
+	o.page.MustElement(`tr[data-name="Quay wall survey"] .name a`).MustClick()
+	o.page.MustElement("body.desk")
+	o.shot("arrange")
+	o.click(`.way a[href*="furnish"]`)
+	o.page.MustElement("body.desk .station-furnish, .desk-body.station-furnish")
+	o.wait(`() => document.querySelector("[data-outcome]").textContent.includes("21")`)
+	o.shot("furnish")
+	o.click(`.way a[href*="release"]`)
+	o.page.MustElement("#out-form")
+	o.shot("release")
+}
