@@ -205,7 +205,7 @@ func byelaws() (File, error) {
 	s.line("Serif Italic", 11, s.side, s.y, "consolidated to 1 July 2026")
 	part := 0
 	for clause := 1; ; clause++ {
-		if want := len(s.pages) / 40; want >= part {
+		if want := len(s.pages) / 40; want >= part && len(s.pages) < pages {
 			part++
 			s.page()
 			title := fmt.Sprintf("Part %d. Of %s", part, strings.TrimPrefix(what[(part*7)%len(what)], "the "))

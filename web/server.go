@@ -42,7 +42,6 @@ type Server struct {
 	opt      Options
 	sessions *scs.SessionManager
 	pages    *templates
-	stop     context.CancelFunc
 	assets   string // changes when a static file does
 }
 
@@ -79,8 +78,13 @@ func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(s.recoverer, headers)
 	if s.opt.Proxied {
-		r.Use(middleware.RealIP)
+		r.Use(middleware.ClientIPFromHeader("X-Real-IP"))
+	} else {
+		r.Use(middleware.ClientIPFromRemoteAddr)
 	}
+	throttled := httprate.LimitBy(signInTries, time.Minute, func(r *http.Request) (string, error) {
+		return httprate.CanonicalizeIP(middleware.GetClientIP(r.Context())), nil
+	})
 	static, err := fs.Sub(files, "static")
 	if err != nil {
 		panic(err) // the folder is embedded
@@ -92,9 +96,9 @@ func (s *Server) Handler() http.Handler {
 	r.Group(func(r chi.Router) {
 		r.Use(s.sessions.LoadAndSave)
 		r.Get("/enter", s.enterPage)
-		r.With(httprate.LimitByIP(signInTries, time.Minute)).Post("/enter", s.enter)
+		r.With(throttled).Post("/enter", s.enter)
 		r.Get("/enter/{token}", s.invitePage)
-		r.With(httprate.LimitByIP(signInTries, time.Minute)).Post("/enter/{token}", s.useInvite)
+		r.With(throttled).Post("/enter/{token}", s.useInvite)
 		r.Post("/leave", s.leave)
 		r.Group(func(r chi.Router) {
 			r.Use(s.signedIn)

@@ -14,6 +14,7 @@ import (
 	"github.com/alecthomas/kong"
 
 	"glenrain/core/pdf"
+	"glenrain/core/picture"
 	"glenrain/core/raster"
 	"glenrain/core/step"
 )
@@ -80,13 +81,15 @@ func exitCode(err error) int {
 	var refusal *step.Refusal
 	var unread *os.PathError
 	switch {
-	case errors.As(err, &use), errors.As(err, &refusal):
+	case errors.As(err, &use):
 		return exitUse
 	case errors.Is(err, pdf.ErrLocked):
 		return exitPassword
-	case errors.Is(err, pdf.ErrNotPDF), errors.Is(err, pdf.ErrDamaged), errors.Is(err, pdf.ErrUnsupported),
-		errors.Is(err, pdf.ErrLimit), errors.Is(err, errUnreadable), errors.As(err, &unread) && unread.Op != "write":
+	case errors.Is(err, pdf.ErrNotPDF), errors.Is(err, pdf.ErrDamaged), errors.Is(err, pdf.ErrLimit), errors.Is(err, picture.ErrFormat),
+		errors.Is(err, errUnreadable), errors.As(err, &unread) && unread.Op != "write":
 		return exitRead
+	case errors.As(err, &refusal):
+		return exitUse
 	}
 	return exitFailed
 }

@@ -91,28 +91,65 @@ func fenceStream(doc *pdf.Document, operator string, n int) (pdf.Ref, error) {
 	return r, nil
 }
 
-// balance counts q without Q (missing) and Q without q (extra) in content. Inline
-// pictures are passed over.
+// balance counts q without Q (missing) and Q without q (extra) in content. It looks at
+// words only: strings, names, comments and inline pictures are passed over.
 func balance(content []byte) (missing, extra int) {
-	l := pdf.Lexer{Data: content}
-	for {
-		o, err := l.Next()
-		if err != nil {
-			return
-		}
-		switch o {
-		case pdf.Keyword("q"):
-			missing++
-		case pdf.Keyword("Q"):
-			if missing > 0 {
-				missing--
-			} else {
-				extra++
+	for i := 0; i < len(content); {
+		c := content[i]
+		switch {
+		case pdf.IsSpace(c):
+			i++
+		case c == '%':
+			for i < len(content) && content[i] != '\n' && content[i] != '\r' {
+				i++
 			}
-		case pdf.Keyword("ID"):
-			l.Pos = endOfInline(content, l.Pos)
+		case c == '(':
+			i = endOfString(content, i)
+		case c == '<' && i+1 < len(content) && content[i+1] != '<':
+			if n := bytes.IndexByte(content[i:], '>'); n > 0 {
+				i += n
+			}
+			i++
+		case pdf.IsDelimiter(c) && c != '/':
+			i++
+		default:
+			start := i
+			i++ // a name's solidus, or the first letter of a word
+			for i < len(content) && !pdf.IsSpace(content[i]) && !pdf.IsDelimiter(content[i]) {
+				i++
+			}
+			switch string(content[start:i]) {
+			case "q":
+				missing++
+			case "Q":
+				if missing > 0 {
+					missing--
+				} else {
+					extra++
+				}
+			case "ID":
+				i = endOfInline(content, i)
+			}
 		}
 	}
+	return
+}
+
+// endOfString gives the place behind the literal string that begins at i.
+func endOfString(b []byte, i int) int {
+	for depth := 0; i < len(b); i++ {
+		switch b[i] {
+		case '\\':
+			i++
+		case '(':
+			depth++
+		case ')':
+			if depth--; depth == 0 {
+				return i + 1
+			}
+		}
+	}
+	return i
 }
 
 // endOfInline finds the EI of an inline picture (8.9.7): white space, EI, white

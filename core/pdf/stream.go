@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"sync"
 )
 
 // Stream is a stream object (7.3.8). Its bytes stay encoded, and in the file,
@@ -33,6 +34,9 @@ func NewFlateStream(d *Dict, data []byte) *Stream {
 	if d == nil {
 		d = NewDict()
 	}
+	if len(data) < worthDeflating {
+		return NewStream(d, data)
+	}
 	if z := Deflate(data); len(z)+24 < len(data) {
 		d.Set("Filter", Name("FlateDecode"))
 		return NewStream(d, z)
@@ -40,10 +44,18 @@ func NewFlateStream(d *Dict, data []byte) *Stream {
 	return NewStream(d, data)
 }
 
+// worthDeflating is the least number of bytes that are compressed: a /Filter entry
+// takes some itself.
+const worthDeflating = 128
+
+var deflaters = sync.Pool{New: func() any { return zlib.NewWriter(nil) }}
+
 // Deflate compresses data for /FlateDecode.
 func Deflate(data []byte) []byte {
 	var b bytes.Buffer
-	w := zlib.NewWriter(&b)
+	w := deflaters.Get().(*zlib.Writer)
+	defer deflaters.Put(w)
+	w.Reset(&b)
 	_, _ = w.Write(data) // a bytes.Buffer does not fail
 	_ = w.Close()
 	return b.Bytes()

@@ -53,7 +53,7 @@ func ChildMain() {
 	if len(os.Args) != 3 || os.Args[1] != childCommand {
 		return
 	}
-	if err := serveChild(os.Args[2], os.Stdin, os.Stdout); err != nil && !errors.Is(err, io.EOF) {
+	if err := serveChild(os.Args[2], os.Stdin, os.Stdout); !errors.Is(err, io.EOF) {
 		fmt.Fprintln(os.Stderr, "renderer:", err)
 		os.Exit(1)
 	}
@@ -71,6 +71,7 @@ type openDocument struct {
 	files []*os.File
 }
 
+// serveChild answers questions until its input ends, which is the error it gives then.
 func serveChild(cacheDir string, in io.Reader, out io.Writer) error {
 	cache, err := wazero.NewCompilationCacheWithDir(cacheDir)
 	if err != nil {
@@ -213,7 +214,11 @@ func (c *child) render(doc references.FPDF_DOCUMENT, r Request) (Picture, error)
 		return Picture{}, err
 	}
 	defer got.Cleanup()
-	return encode(got.Result.Image, r.Format)
+	img, ok := got.Result.RenderedImage.(*image.RGBA)
+	if !ok {
+		return Picture{}, errors.New("the renderer gave another kind of picture")
+	}
+	return encode(img, r.Format)
 }
 
 func pixels(f float64) int { return max(1, int(f+0.5)) }

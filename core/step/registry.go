@@ -162,6 +162,8 @@ func typeName(t reflect.Type) string {
 		return "colour: \"#rrggbb\" or the name of a house colour"
 	}
 	switch t.Kind() {
+	case reflect.Pointer:
+		return typeName(t.Elem())
 	case reflect.String:
 		return "text"
 	case reflect.Bool:

@@ -97,12 +97,24 @@ type Sources interface {
 }
 
 // Refusal is a step that can't be done as asked, in a sentence.
-type Refusal struct{ Sentence string }
+type Refusal struct {
+	Sentence string
+	Cause    error // what lies behind it, where that is an error of its own
+}
 
 func (r *Refusal) Error() string { return r.Sentence }
+func (r *Refusal) Unwrap() error { return r.Cause }
 
-// Refuse makes a Refusal.
-func Refuse(format string, args ...any) error { return &Refusal{fmt.Sprintf(format, args...)} }
+// Refuse makes a Refusal; an error among args becomes its cause.
+func Refuse(format string, args ...any) error {
+	r := &Refusal{Sentence: fmt.Sprintf(format, args...)}
+	for _, a := range args {
+		if err, ok := a.(error); ok {
+			r.Cause = err
+		}
+	}
+	return r
+}
 
 // ErrPanic: a step stopped by a fault in the program; the document is as it was.
 var ErrPanic = errors.New("the step failed because of a fault in the program; the document is as it was")

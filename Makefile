@@ -1,0 +1,38 @@
+# make demo   builds Glenrain and serves the demo data on 127.0.0.1:8080
+# make test   installs what the tests need and runs them all
+# make bench  measures, and writes docs/BENCH.md
+# make lint   vet, gofmt and staticcheck
+# make shots  pictures of the main views, into docs/screenshots
+export CGO_ENABLED ?= 0
+SHELL := /bin/bash
+ADDR ?= 127.0.0.1:8080
+
+.PHONY: demo build test lint bench shots vendor
+
+demo: build
+	./glenrain demo --addr $(ADDR)
+
+build:
+	go build -o glenrain ./cmd/glenrain
+
+test:
+	tools/need qpdf:qpdf pdftotext:poppler-utils mutool:mupdf-tools chromium:chromium gcc:gcc
+	$(MAKE) lint
+	go test ./...
+	CGO_ENABLED=1 go test -race -short ./desk ./web
+
+lint:
+	go vet ./...
+	@bad=$$(gofmt -l .); if [ -n "$$bad" ]; then echo "gofmt wants: $$bad"; exit 1; fi
+	go tool staticcheck ./...
+
+bench: build
+	tools/need qpdf:qpdf pdftoppm:poppler-utils
+	go run ./bench > docs/BENCH.md.new && mv docs/BENCH.md.new docs/BENCH.md
+
+shots:
+	tools/need chromium:chromium
+	GLENRAIN_SHOTS=$(CURDIR)/docs/screenshots go test ./web -count=1 -run 'TestLooks'
+
+vendor:
+	web/vendor.sh

@@ -1,0 +1,174 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"image/png"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glenrain/core/pdf/pdftest"
+	"glenrain/core/raster"
+	"glenrain/demo"
+)
+
+// The test binary is the program itself when it is started with this variable.
+const asProgram = "GLENRAIN_TEST_AS_PROGRAM"
+
+func TestMain(m *testing.M) {
+	raster.ChildMain()
+	if os.Getenv(asProgram) != "" {
+		os.Exit(run(os.Args[1:]))
+	}
+	os.Exit(m.Run())
+}
+
+func glenrain(t *testing.T, in string, args ...string) (code int, stdout, stderr string) {
+	t.Helper()
+	cmd := exec.Command(os.Args[0], args...)
+	cmd.Env = append(os.Environ(), asProgram+"=1", "XDG_CACHE_HOME="+filepath.Join(os.TempDir(), "glenrain-test-cache"))
+	cmd.Stdin = strings.NewReader(in)
+	var out, errs bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errs
+	err := cmd.Run()
+	if _, ok := err.(*exec.ExitError); err != nil && !ok {
+		require.NoError(t, err)
+	}
+	return cmd.ProcessState.ExitCode(), out.String(), errs.String()
+}
+
+func write(t *testing.T, name string, data []byte) string {
+	t.Helper()
+	p := filepath.Join(t.TempDir(), name)
+	require.NoError(t, os.WriteFile(p, data, 0o600))
+	return p
+}
+
+func TestInfo(t *testing.T) {
+	code, out, _ := glenrain(t, "", "info", write(t, "a.pdf", pdftest.Text(4)), "--json")
+	require.Zero(t, code)
+	var v map[string]any
+	require.NoError(t, json.Unmarshal([]byte(out), &v))
+	assert.InDelta(t, 4, v["pages"], 0)
+	assert.Equal(t, "1.4", v["version"])
+	assert.Equal(t, false, v["encrypted"])
+	assert.Equal(t, false, v["tagged"])
+	assert.Equal(t, false, v["repaired"])
+	assert.Len(t, v["sizes"], 3)
+}
+
+func TestRun(t *testing.T) {
+	in := write(t, "a.pdf", pdftest.Text(4))
+	other := write(t, "b.pdf", pdftest.Text(2))
+	out := filepath.Join(t.TempDir(), "o.pdf")
+	steps, err := json.Marshal(map[string]any{"steps": []any{
+		map[string]any{"name": "take-out", "params": map[string]any{"pages": "2"}},
+		map[string]any{"name": "insert", "params": map[string]any{"from": "path:" + other, "pages": "last", "to": 1}},
+		map[string]any{"name": "number", "params": map[string]any{"pages": "last"}},
+	}})
+	require.NoError(t, err)
+	code, said, errs := glenrain(t, string(steps), "run", "-", in, "-o", out)
+	require.Zero(t, code, errs)
+	assert.Contains(t, said, "Page 2 taken out.")
+	file, err := os.ReadFile(out)
+	require.NoError(t, err)
+	pdftest.Check(t, file)
+	assert.Equal(t, []string{"Page 2", "Page 1", "Page 3", "Page 4 1"}, pdftest.PageTexts(t, file))
+	code, _, _ = glenrain(t, `{"steps":[]}`, "run", "-", in, "-o", out)
+	require.Zero(t, code)
+	file, err = os.ReadFile(out)
+	require.NoError(t, err)
+	assert.Len(t, pdftest.PageTexts(t, file), 4)
+}
+
+func TestCombineAndRender(t *testing.T) {
+	dir := t.TempDir()
+	var paths []string
+	files, err := demo.Files()
+	require.NoError(t, err)
+	for _, f := range files {
+		if strings.HasSuffix(f.Name, "mark.png") || strings.HasPrefix(f.Name, "Letter") || strings.HasPrefix(f.Name, "Ladder") {
+			p := filepath.Join(dir, f.Name)
+			require.NoError(t, os.WriteFile(p, f.Data, 0o600))
+			paths = append(paths, p)
+		}
+	}
+	out := filepath.Join(dir, "all.pdf")
+	code, _, errs := glenrain(t, "", append(append([]string{"combine"}, paths...), "-o", out)...)
+	require.Zero(t, code, errs)
+	file, err := os.ReadFile(out)
+	require.NoError(t, err)
+	pdftest.Check(t, file)
+	assert.Contains(t, pdftest.Tool(t, file, "pdfinfo", "FILE"), "Pages:           4")
+	pic := filepath.Join(dir, "p.png")
+	code, _, errs = glenrain(t, "", "render", out, "--page", "2", "--dpi", "72", "-o", pic)
+	require.Zero(t, code, errs)
+	f, err := os.Open(pic)
+	require.NoError(t, err)
+	defer f.Close()
+	img, err := png.Decode(f)
+	require.NoError(t, err)
+	// The photograph is 1950 x 1300 pixels as stored, at 240 dpi, and stands upright.
+	assert.Equal(t, [2]int{390, 585}, [2]int{img.Bounds().Dx(), img.Bounds().Dy()})
+}
+
+func TestExitCodes(t *testing.T) {
+	good := write(t, "a.pdf", pdftest.Text(2))
+	locked := filepath.Join(t.TempDir(), "locked.pdf")
+	require.NoError(t, exec.Command("qpdf", "--encrypt", "u", "o", "256", "--", good, locked).Run())
+	out := filepath.Join(t.TempDir(), "o.pdf")
+	for _, c := range []struct {
+		in   string
+		args []string
+		code int
+	}{
+		{"", []string{"info", good}, 0},
+		{"", []string{"fly"}, 2},
+		{"", []string{"info"}, 2},
+		{`{"steps":[{"name":"fly"}]}`, []string{"run", "-", good, "-o", out}, 2},
+		{`{"steps":[{"name":"turn","params":{"pages":"1","by":90,"x":1}}]}`, []string{"run", "-", good, "-o", out}, 2},
+		{`{"steps":[{"name":"turn","params":{"pages":"9","by":90}}]}`, []string{"run", "-", good, "-o", out}, 2},
+		{`not json`, []string{"run", "-", good, "-o", out}, 2},
+		{"", []string{"render", good, "--page", "3", "-o", out}, 2},
+		{"", []string{"serve", "--data", t.TempDir(), "--addr", "0.0.0.0:0"}, 2},
+		{"", []string{"info", locked}, 3},
+		{"", []string{"info", write(t, "t.pdf", []byte("only text"))}, 4},
+		{"", []string{"info", filepath.Join(t.TempDir(), "none.pdf")}, 4},
+		{"", []string{"combine", good, write(t, "t.pdf", []byte("only text")), "-o", out}, 4},
+		{`{"steps":[]}`, []string{"run", "-", write(t, "cut.pdf", pdftest.Text(3)[:400]), "-o", out}, 4},
+	} {
+		code, _, errs := glenrain(t, c.in, c.args...)
+		assert.Equal(t, c.code, code, "%v: %s", c.args, errs)
+		if c.code != 0 {
+			assert.Equal(t, 1, strings.Count(errs, "\n"), "one sentence: %q", errs)
+			assert.NoFileExists(t, out)
+		}
+	}
+}
+
+func TestSteps(t *testing.T) {
+	code, out, _ := glenrain(t, "", "steps", "--json")
+	require.Zero(t, code)
+	var v struct {
+		Steps []struct {
+			Name   string `json:"name"`
+			Params []struct {
+				Name, Type, Meaning string
+			} `json:"params"`
+		} `json:"steps"`
+	}
+	require.NoError(t, json.NewDecoder(strings.NewReader(out)).Decode(&v))
+	require.NotEmpty(t, v.Steps)
+	for _, s := range v.Steps {
+		for _, p := range s.Params {
+			assert.NotEmpty(t, p.Type, s.Name)
+			assert.NotEmpty(t, p.Meaning, s.Name+" "+p.Name)
+		}
+	}
+}

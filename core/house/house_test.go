@@ -1,0 +1,72 @@
+// Package house holds the rules of the house: which room may import which.
+package house
+
+import (
+	"encoding/json"
+	"os/exec"
+	"path"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// jobs are the rooms of core that are jobs; they never import one another.
+var jobs = []string{"arrange", "furnish"}
+
+// rooms are those below the jobs, lowest first: a room imports only rooms before it.
+var rooms = []string{"pdf", "raster", "font", "picture", "draw", "nav", "annot", "field", "structure", "step", "finding"}
+
+func TestImports(t *testing.T) {
+	out, err := exec.Command("go", "list", "-json=ImportPath,Imports,Deps", "glenrain/...").Output()
+	require.NoError(t, err)
+	dec := json.NewDecoder(strings.NewReader(string(out)))
+	seen := 0
+	for dec.More() {
+		var p struct {
+			ImportPath    string
+			Imports, Deps []string
+		}
+		require.NoError(t, dec.Decode(&p))
+		seen++
+		at := strings.TrimPrefix(p.ImportPath, "glenrain/")
+		room, inCore := strings.CutPrefix(at, "core/")
+		for _, imp := range p.Imports {
+			own, ours := strings.CutPrefix(imp, "glenrain/")
+			to, toCore := strings.CutPrefix(own, "core/")
+			switch {
+			case inCore && !ours:
+				for _, never := range []string{"gorm.io", "database/sql", "net/http", "html/template", "github.com/go-chi", "glebarez"} {
+					if strings.HasPrefix(imp, never) {
+						t.Errorf("%s imports %s: core knows no web, no database and no templates", at, imp)
+					}
+				}
+			case inCore && ours && !toCore:
+				t.Errorf("%s imports %s: core stands below desk, web and the rest", at, own)
+			case inCore && slices.Contains(jobs, room) && slices.Contains(jobs, to):
+				t.Errorf("%s imports %s: jobs never import one another", at, own)
+			case inCore && slices.Contains(rooms, room):
+				i, j := slices.Index(rooms, room), slices.Index(rooms, to)
+				if j < 0 || j > i {
+					t.Errorf("%s imports %s: arrows point down only", at, own)
+				}
+			case at == "desk" && ours && !toCore:
+				t.Errorf("desk imports %s", own)
+			case at == "web" && ours && !toCore && own != "desk":
+				t.Errorf("web imports %s", own)
+			}
+		}
+		if inCore && room != "house" && !slices.Contains(jobs, room) && !slices.Contains(rooms, room) && room != "jobs" && path.Dir(room) == "." {
+			t.Errorf("core/%s stands in no list of the house: put it into one", room)
+		}
+		if inCore {
+			for _, dep := range p.Deps {
+				if dep == "database/sql" || strings.HasPrefix(dep, "gorm.io") {
+					t.Errorf("%s comes to %s by way of others", at, dep)
+				}
+			}
+		}
+	}
+	require.Greater(t, seen, 15)
+}

@@ -1,0 +1,228 @@
+package web
+
+import (
+	"bytes"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"net/url"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glenrain/core/pdf/pdftest"
+	"glenrain/demo"
+)
+
+// client is a browser without a window: it keeps cookies and follows redirects.
+type client struct {
+	t    *testing.T
+	base string
+	http *http.Client
+}
+
+func (o *office) client() *client {
+	jar, err := cookiejar.New(nil)
+	require.NoError(o.t, err)
+	return &client{o.t, o.http.URL, &http.Client{Jar: jar}}
+}
+
+func (c *client) send(method, path, contentType string, body io.Reader, headers ...string) (int, string, http.Header) {
+	c.t.Helper()
+	req, err := http.NewRequest(method, c.base+path, body)
+	require.NoError(c.t, err)
+	if contentType != "" {
+		req.Header.Set("Content-Type", contentType)
+	}
+	for i := 0; i+1 < len(headers); i += 2 {
+		req.Header.Set(headers[i], headers[i+1])
+	}
+	res, err := c.http.Do(req)
+	require.NoError(c.t, err)
+	defer res.Body.Close()
+	b, err := io.ReadAll(res.Body)
+	require.NoError(c.t, err)
+	return res.StatusCode, string(b), res.Header
+}
+
+func (c *client) get(path string) (int, string) {
+	code, body, _ := c.send(http.MethodGet, path, "", nil)
+	return code, body
+}
+
+func (c *client) post(path string, v url.Values, headers ...string) (int, string, http.Header) {
+	return c.send(http.MethodPost, path, "application/x-www-form-urlencoded", strings.NewReader(v.Encode()), headers...)
+}
+
+func (c *client) signIn(name string) {
+	c.t.Helper()
+	code, body, _ := c.post("/enter", url.Values{"name": {name}, "password": {demo.Password}})
+	require.Equal(c.t, http.StatusOK, code, body)
+	require.Contains(c.t, body, "Drop files here")
+}
+
+func (c *client) bring(name string, data []byte) string {
+	c.t.Helper()
+	code, body, _ := c.send(http.MethodPost, "/documents/bring?name="+url.QueryEscape(name), "", bytes.NewReader(data))
+	require.Equal(c.t, http.StatusOK, code, body)
+	return regexp.MustCompile(`"id":(\d+)`).FindStringSubmatch(body)[1]
+}
+
+// seen reads what a window knows of a document: its state, and a request id of its own.
+func (c *client) seen(doc string) (state, request string) {
+	c.t.Helper()
+	code, body := c.get("/desk/" + doc + "/arrange")
+	require.Equal(c.t, http.StatusOK, code)
+	return regexp.MustCompile(`data-seen="(\d+)"`).FindStringSubmatch(body)[1], regexp.MustCompile(`name="request" value="([^"]+)"`).FindStringSubmatch(body)[1]
+}
+
+func TestNothingWithoutSigningIn(t *testing.T) {
+	o := openOffice(t, false)
+	c := o.client()
+	for _, path := range []string{"/documents", "/desk/1/arrange", "/out/1", "/desk/1/picture/0.1/0/160", "/find?q=a", "/work/1", "/documents/1/original"} {
+		_, body := c.get(path)
+		assert.Contains(t, body, "Name you sign in with", path)
+	}
+	code, _, _ := c.post("/documents/away", url.Values{"id": {"1"}})
+	assert.Equal(t, http.StatusUnauthorized, code)
+	code, body, _ := c.post("/enter", url.Values{"name": {"isla"}, "password": {"wrong"}})
+	assert.Equal(t, http.StatusUnauthorized, code)
+	assert.Contains(t, body, "don&#39;t belong together")
+	// Throttled: an address has ten tries a minute.
+	for range signInTries {
+		code, _, _ = c.post("/enter", url.Values{"name": {""}, "password": {""}})
+	}
+	assert.Equal(t, http.StatusTooManyRequests, code)
+}
+
+func TestOneTimeAddresses(t *testing.T) {
+	o := openOffice(t, false)
+	p, err := o.desk.SignIn(t.Context(), "isla", demo.Password)
+	require.NoError(t, err)
+	token, err := o.desk.Invite(t.Context(), p.ID, 1e12)
+	require.NoError(t, err)
+	c := o.client()
+	_, body := c.get("/enter/" + token)
+	assert.Contains(t, body, "Welcome, Isla Merrow")
+	_, body, _ = c.post("/enter/"+token, nil)
+	assert.Contains(t, body, "Drop files here")
+	code, _ := o.client().get("/enter/" + token)
+	assert.Equal(t, http.StatusUnauthorized, code, "it works once")
+	first, err := o.desk.Invite(t.Context(), 0, 1e12)
+	require.NoError(t, err)
+	n := o.client()
+	code, body, _ = n.post("/enter/"+first, url.Values{"full-name": {"Tomas Quill"}, "name": {"tomas"}, "password": {"short"}})
+	assert.Equal(t, http.StatusUnprocessableEntity, code)
+	assert.Contains(t, body, "at least 10 characters")
+	_, body, _ = n.post("/enter/"+first, url.Values{"full-name": {"Tomas Quill"}, "name": {"tomas"}, "password": {"neap tides too"}})
+	assert.Contains(t, body, "Drop files here")
+}
+
+func TestAnswersAreGuarded(t *testing.T) {
+	o := openOffice(t, false)
+	c := o.client()
+	_, _, h := c.send(http.MethodGet, "/enter", "", nil)
+	csp := h.Get("Content-Security-Policy")
+	assert.Contains(t, csp, "script-src 'self';")
+	assert.NotContains(t, csp, "unsafe")
+	assert.Equal(t, "nosniff", h.Get("X-Content-Type-Options"))
+	c.signIn("isla")
+	id := c.bring("Tide.pdf", pdftest.Text(2))
+	// A request from another site changes nothing.
+	code, _, _ := c.post("/documents/away", url.Values{"id": {id}}, "Sec-Fetch-Site", "cross-site", "Origin", "https://elsewhere.example")
+	assert.Equal(t, http.StatusForbidden, code)
+	_, body := c.get("/documents")
+	assert.Contains(t, body, "Tide")
+	// No path, no stack, no inner word in an answer.
+	for _, path := range []string{"/desk/999/arrange", "/desk/" + id + "/nowhere", "/out/7", "/desk/" + id + "/picture/x/0/160", "/desk/" + id + "/picture/0.1/0/7", "/nothing", "/desk/" + id + "/picture/0.9/0/160"} {
+		code, body := c.get(path)
+		assert.Equal(t, http.StatusNotFound, code, path)
+		assert.NotContains(t, body, o.dir)
+		assert.NotContains(t, body, "goroutine")
+	}
+	for _, q := range []string{"<script>", "%", "_", "page 2", "turn"} {
+		code, body := c.get("/find?q=" + url.QueryEscape(q) + "&doc=" + id + "&station=arrange")
+		assert.Equal(t, http.StatusOK, code)
+		assert.NotContains(t, body, "<script>")
+	}
+	code, _ = c.get("/desk/" + id + "/region/0.1?scale=2&x=0&y=0&w=100&h=100")
+	assert.Equal(t, http.StatusOK, code)
+	code, _ = c.get("/desk/" + id + "/region/0.1?scale=1e9&x=0&y=0&w=100&h=100")
+	assert.Equal(t, http.StatusUnprocessableEntity, code)
+}
+
+// Two windows on one document: the second is shown the new state and loses nothing.
+func TestConflictShowsTheNewState(t *testing.T) {
+	o := openOffice(t, false)
+	_, err := o.desk.AddPerson(t.Context(), "Tomas Quill", "tomas", demo.Password)
+	require.NoError(t, err)
+	a, b := o.client(), o.client()
+	a.signIn("isla")
+	b.signIn("tomas")
+	id := a.bring("Survey.pdf", pdftest.Text(5))
+	state, requestA := a.seen(id)
+	_, requestB := b.seen(id)
+	turn := url.Values{"seen": {state}, "request": {requestA}, "station": {"arrange"}, "keys": {"0.2"}, "by": {"90"}}
+	code, body, _ := a.post("/desk/"+id+"/do/turn", turn, "HX-Request", "true")
+	require.Equal(t, http.StatusOK, code)
+	assert.Contains(t, body, "Page 2 turned right.")
+	// The same request again (a double click, a retry) does nothing more.
+	code, _, _ = a.post("/desk/"+id+"/do/turn", turn, "HX-Request", "true")
+	require.Equal(t, http.StatusOK, code)
+	_, body = a.get("/desk/" + id + "/arrange")
+	assert.Equal(t, 1, strings.Count(body, "Page 2 turned right"))
+
+	code, body, _ = b.post("/desk/"+id+"/do/take-out", url.Values{"seen": {state}, "request": {requestB}, "station": {"arrange"}, "keys": {"0.2 0.3"}}, "HX-Request", "true")
+	assert.Equal(t, http.StatusConflict, code)
+	assert.Contains(t, body, "Somebody changed the document meanwhile")
+	assert.Contains(t, body, "Page 2 turned right", "the new state is shown")
+	_, body = b.get("/desk/" + id + "/arrange")
+	assert.NotContains(t, body, "taken out")
+	// Other pages may be changed from the old view.
+	code, body, _ = b.post("/desk/"+id+"/do/turn", url.Values{"seen": {state}, "request": {requestB + "2"}, "station": {"arrange"}, "keys": {"0.4"}, "by": {"180"}}, "HX-Request", "true")
+	assert.Equal(t, http.StatusOK, code)
+	assert.Contains(t, body, "Page 4 turned upside down.")
+}
+
+func TestBadForms(t *testing.T) {
+	o := openOffice(t, false)
+	c := o.client()
+	c.signIn("isla")
+	id := c.bring("Survey.pdf", pdftest.Text(3))
+	state, _ := c.seen(id)
+	number := url.Values{"pages": {"all"}, "edge": {"foot"}, "align": {"middle"}, "figures": {"1 2 3"}, "first": {"1"}, "face": {"Sans"}, "size": {"9pt"},
+		"colour": {"slate"}, "margin": {"12mm"}, "part": {"page"}, "part-text": {""}}
+	for _, k := range []struct{ job, field, value, says string }{
+		{"turn", "keys", "x.y", "names no page"}, {"turn", "keys", "", "No page is chosen"}, {"take-out", "set", "all", "at least one page"},
+		{"move", "to", "nowhere", "is not a place"}, {"insert", "from", "", "Choose a document"}, {"insert", "from", "999", "not there any more"},
+		{"number", "size", "large", "is not a length"}, {"number", "margin", "12 ells", "is not a length"}, {"number", "pages", "some", "is not a page set"},
+		{"number", "colour", "red!", "is not a colour"}, {"number", "first", "one", "is not a number"}, {"number", "face", "Comic", "can be"},
+		{"number", "part", "text", "wording is empty"}, {"number-change", "furnishing", "00", "not in the document any more"}, {"furnishing-renew", "furnishing", "", "needs to be renewed"},
+	} {
+		v := url.Values{"seen": {state}, "request": {k.job + k.field + k.value}, "station": {"arrange"}, "keys": {"0.1"}, "by": {"90"}, "to": {"end"}}
+		if strings.HasPrefix(k.job, "number") {
+			v = url.Values{"seen": {state}, "request": {k.job + k.field + k.value}, "station": {"furnish"}}
+			for f, x := range number {
+				v[f] = x
+			}
+		}
+		if k.field == "set" || k.job == "insert" {
+			v.Del("keys")
+			v.Set("pages", "all")
+		}
+		v.Set(k.field, k.value)
+		for _, way := range []string{"do", "preview"} {
+			code, body, _ := c.post("/desk/"+id+"/"+way+"/"+k.job, v, "Sec-Fetch-Dest", "empty")
+			assert.Equal(t, http.StatusUnprocessableEntity, code, "%s %+v: %s", way, k, body)
+			assert.Contains(t, body, k.says, "%s %+v", way, k)
+		}
+	}
+	now, _ := c.seen(id)
+	assert.Equal(t, state, now, "nothing was changed")
+	code, body, _ := c.post("/documents/together", url.Values{"id": {id}}, "HX-Request", "true")
+	assert.Equal(t, http.StatusUnprocessableEntity, code)
+	assert.Contains(t, body, "at least two documents")
+}
