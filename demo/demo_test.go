@@ -64,7 +64,7 @@ func TestPapers(t *testing.T) {
 	assert.Less(t, len(res.Update), 50_000)
 	next, err := letter.With(res.Update)
 	require.NoError(t, err)
-	assert.Contains(t, pdftest.PageTexts(t, pdftest.Whole(t, next))[2], "harbour master")
+	assert.Contains(t, pdftest.PageTexts(t, pdftest.Whole(t, next))[2], "Byelaws of the Orrin Quay")
 
 	pages, err = volume.Pages()
 	require.NoError(t, err)
