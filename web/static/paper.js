@@ -61,13 +61,19 @@ export class Paper {
 
   // spot frames a place on the page, in points from its upper left corner, with a note beside it.
   spot(at, title, text) {
-    this.layer.replaceChildren();
-    this.margin.replaceChildren();
+    this.note(at && at[1], title, text);
     if (!at) return;
     const [x, y, w, h] = at;
     const r = document.createElementNS("http://www.w3.org/2000/svg", "rect");
     for (const [k, v] of Object.entries({ x: x - 4, y: y - 3, width: w + 8, height: h + 6, rx: 3, class: "spot" })) r.setAttribute(k, v);
     this.layer.append(r);
+  }
+
+  // note puts a margin note at a height of the page, in points from its upper edge; null takes all away.
+  note(y, title, text) {
+    this.layer.replaceChildren();
+    this.margin.replaceChildren();
+    if (y === null) return;
     const note = document.createElement("div");
     note.className = "note coming";
     const strong = document.createElement("strong");

@@ -94,7 +94,8 @@ export class Slip {
       const f = form.elements;
       this.paper.spot(spot, "Number goes here", `${f.margin.value} from the ${f.edge.value}, ${f.align.value === "middle" ? "centred on what is seen" : "at the " + f.align.value}`);
     } else if (form.dataset.job === "insert") {
-      this.paper.spot([0, 0, 0, 0], "This page comes in", "as the first of them");
+      const to = form.elements.to.value.trim();
+      this.paper.note(8, "This page comes in", (n > 1 ? "as the first of them, " : "") + (to ? `before page ${to}` : "at the end"));
     }
   }
 
