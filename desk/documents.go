@@ -71,7 +71,8 @@ func (d *Desk) setAway(ctx context.Context, ids []uint, at *time.Time) error {
 
 // setRow changes one column of a document, also in the snapshot that is open.
 func (d *Desk) setRow(ctx context.Context, id uint, column string, value any, set func(*Document)) (*Document, error) {
-	l := d.document(id)
+	l, done := d.document(id)
+	defer done()
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	res := d.db.WithContext(ctx).Model(&Document{}).Where("id = ?", id).Update(column, value)

@@ -135,8 +135,9 @@ func (s *Snapshot) source() raster.Source {
 // live is a document that is worked on: its newest snapshot, and the lock that those
 // who change it hold.
 type live struct {
-	mu   sync.Mutex
-	snap *Snapshot // guarded by Desk.mu
+	mu    sync.Mutex
+	snap  *Snapshot // guarded by Desk.mu
+	users int       // who holds or waits for mu, or loads; guarded by Desk.mu
 }
 
 const (
@@ -144,8 +145,9 @@ const (
 	keptBefore    = 24 // states before the head that are kept for undoing
 )
 
-// document gives the live document of an id; its snapshot may not be loaded yet.
-func (d *Desk) document(id uint) *live {
+// document gives the live document of an id, to be given back with done; its snapshot may
+// not be loaded yet. The ones least used lately, and by nobody now, are closed.
+func (d *Desk) document(id uint) (l *live, done func()) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	d.order = append(slices.DeleteFunc(d.order, func(x uint) bool { return x == id }), id)
@@ -154,23 +156,26 @@ func (d *Desk) document(id uint) *live {
 		l = &live{}
 		d.live[id] = l
 	}
-	if len(d.order) > liveDocuments {
-		for i, old := range d.order[:len(d.order)-1] {
-			if o := d.live[old]; o.mu.TryLock() {
-				o.snap = nil
-				o.mu.Unlock()
-				delete(d.live, old)
-				d.order = slices.Delete(d.order, i, i+1)
-				break
-			}
+	l.users++
+	for i := 0; len(d.order) > liveDocuments && i < len(d.order); {
+		if d.live[d.order[i]].users > 0 {
+			i++
+			continue
 		}
+		delete(d.live, d.order[i])
+		d.order = slices.Delete(d.order, i, i+1)
 	}
-	return l
+	return l, func() {
+		d.mu.Lock()
+		l.users--
+		d.mu.Unlock()
+	}
 }
 
 // Snapshot gives a document at its head.
 func (d *Desk) Snapshot(ctx context.Context, id uint) (*Snapshot, error) {
-	l := d.document(id)
+	l, done := d.document(id)
+	defer done()
 	d.mu.Lock()
 	s := l.snap
 	d.mu.Unlock()

@@ -43,7 +43,8 @@ func (c *Conflict) Error() string {
 // Do runs a step on a document, stores it, and moves the head to it. What it gives back
 // is on the disk.
 func (d *Desk) Do(ctx context.Context, c Change) (*Outcome, error) {
-	l := d.document(c.Document)
+	l, done := d.document(c.Document)
+	defer done()
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	head, err := d.current(ctx, l, c.Document)
@@ -165,7 +166,7 @@ func (d *Desk) apply(ctx context.Context, head *Snapshot, s step.Step, row Step)
 		if err := tx.Model(&st).Update("step_id", row.ID).Error; err != nil {
 			return err
 		}
-		return tx.Model(&doc).Select("HeadID", "TipID", "NextNo", "Pages", "Paper", "Weight", "ChangedAt", "ChangedBy").Updates(&doc).Error
+		return moveHead(tx, head.Document.HeadID, &doc, "HeadID", "TipID", "NextNo", "Pages", "Paper", "Weight", "ChangedAt", "ChangedBy")
 	})
 	if err != nil {
 		return nil, fmt.Errorf("storing the step: %w", err)
@@ -181,6 +182,19 @@ func (d *Desk) apply(ctx context.Context, head *Snapshot, s step.Step, row Step)
 	}
 	snap.add(row, res.Update, d.Store.Path(row.UpdateSHA))
 	return &snap, nil
+}
+
+// errMoved: the head in the database is not the one that this process knows. It can only
+// come of a fault; the change is not stored.
+var errMoved = errors.New("the document's head has moved")
+
+// moveHead writes columns of a document's row, provided that its head is still from.
+func moveHead(tx *gorm.DB, from uint, row *Document, columns ...string) error {
+	res := tx.Model(row).Where("head_id = ?", from).Select(columns).Updates(row)
+	if res.Error == nil && res.RowsAffected != 1 {
+		return errMoved
+	}
+	return res.Error
 }
 
 // without copies the cache but for the pages that a step redrew.
@@ -247,7 +261,8 @@ func (d *Desk) CanForward(ctx context.Context, s *Snapshot) bool {
 }
 
 func (d *Desk) goTo(ctx context.Context, document, seen, person uint, to func(*Snapshot) (uint, error)) (*Outcome, error) {
-	l := d.document(document)
+	l, done := d.document(document)
+	defer done()
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	head, err := d.current(ctx, l, document)
@@ -279,7 +294,7 @@ func (d *Desk) goTo(ctx context.Context, document, seen, person uint, to func(*S
 	if pages, err := snap.PDF.Pages(); err == nil {
 		doc.Pages = len(pages)
 	}
-	if err := d.db.WithContext(ctx).Model(&doc).Select("HeadID", "Pages", "Paper", "Weight", "ChangedAt", "ChangedBy").Updates(&doc).Error; err != nil {
+	if err := moveHead(d.db.WithContext(ctx), seen, &doc, "HeadID", "Pages", "Paper", "Weight", "ChangedAt", "ChangedBy"); err != nil {
 		return nil, err
 	}
 	snap.Document = doc
@@ -291,7 +306,8 @@ func (d *Desk) goTo(ctx context.Context, document, seen, person uint, to func(*S
 // again, with their own time and chance, on the state before it. If one of them can't
 // be done without it, nothing is changed and the refusal names it.
 func (d *Desk) TakeOutStep(ctx context.Context, document, seen, person, stepID uint) (*Outcome, error) {
-	l := d.document(document)
+	l, done := d.document(document)
+	defer done()
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	head, err := d.current(ctx, l, document)
@@ -322,7 +338,7 @@ func (d *Desk) TakeOutStep(ctx context.Context, document, seen, person, stepID u
 		row := head.Document
 		row.HeadID = snap.State.ID
 		row.ChangedAt, row.ChangedBy = d.now(), person
-		if err := d.db.WithContext(ctx).Model(&row).Select("HeadID", "ChangedAt", "ChangedBy").Updates(&row).Error; err != nil {
+		if err := moveHead(d.db.WithContext(ctx), seen, &row, "HeadID", "ChangedAt", "ChangedBy"); err != nil {
 			return nil, err
 		}
 		snap.Document = row

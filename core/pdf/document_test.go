@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -250,6 +251,12 @@ func FuzzOpen(f *testing.F) {
 	f.Add(pdftest.Text(3))
 	f.Add(hybrid())
 	f.Fuzz(func(t *testing.T, data []byte) {
+		start := time.Now()
+		defer func() {
+			if took := time.Since(start); took > 5*time.Second {
+				t.Fatalf("took %v", took)
+			}
+		}()
 		d, err := pdf.Open(bytes.NewReader(data), int64(len(data)))
 		if err != nil {
 			return
