@@ -260,7 +260,9 @@ func (d *Desk) CanForward(ctx context.Context, s *Snapshot) bool {
 	return err == nil && next != 0
 }
 
-func (d *Desk) goTo(ctx context.Context, document, seen, person uint, to func(*Snapshot) (uint, error)) (*Outcome, error) {
+// onHead runs f with a document's lock held, if its head is still the state that was
+// seen, and makes the snapshot that f gives the head.
+func (d *Desk) onHead(ctx context.Context, document, seen uint, f func(head *Snapshot) (*Snapshot, error)) (*Outcome, error) {
 	l, done := d.document(document)
 	defer done()
 	l.mu.Lock()
@@ -272,14 +274,31 @@ func (d *Desk) goTo(ctx context.Context, document, seen, person uint, to func(*S
 	if seen != head.State.ID {
 		return nil, &Conflict{head}
 	}
-	state, err := to(head)
+	snap, err := f(head)
 	if err != nil {
 		return nil, err
 	}
+	d.put(l, snap)
+	return &Outcome{Snapshot: snap}, nil
+}
+
+func (d *Desk) goTo(ctx context.Context, document, seen, person uint, to func(*Snapshot) (uint, error)) (*Outcome, error) {
+	return d.onHead(ctx, document, seen, func(head *Snapshot) (*Snapshot, error) {
+		state, err := to(head)
+		if err != nil {
+			return nil, err
+		}
+		return d.headTo(ctx, head, state, person)
+	})
+}
+
+// headTo moves a document's head to a state of its own. The caller holds its lock.
+func (d *Desk) headTo(ctx context.Context, head *Snapshot, state, person uint) (*Snapshot, error) {
 	d.mu.Lock()
 	snap := head.before
 	d.mu.Unlock()
 	if snap == nil || snap.State.ID != state {
+		var err error
 		if snap, err = d.load(ctx, head.Document, state); err != nil {
 			return nil, err
 		}
@@ -294,67 +313,48 @@ func (d *Desk) goTo(ctx context.Context, document, seen, person uint, to func(*S
 	if pages, err := snap.PDF.Pages(); err == nil {
 		doc.Pages = len(pages)
 	}
-	if err := moveHead(d.db.WithContext(ctx), seen, &doc, "HeadID", "Pages", "Paper", "Weight", "ChangedAt", "ChangedBy"); err != nil {
-		return nil, err
-	}
+	err := moveHead(d.db.WithContext(ctx), head.State.ID, &doc, "HeadID", "Pages", "Paper", "Weight", "ChangedAt", "ChangedBy")
 	snap.Document = doc
-	d.put(l, snap)
-	return &Outcome{Snapshot: snap}, nil
+	return snap, err
 }
 
 // TakeOutStep undoes one step in the middle of the trail: the ones after it are run
 // again, with their own time and chance, on the state before it. If one of them can't
 // be done without it, nothing is changed and the refusal names it.
 func (d *Desk) TakeOutStep(ctx context.Context, document, seen, person, stepID uint) (*Outcome, error) {
-	l, done := d.document(document)
-	defer done()
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	head, err := d.current(ctx, l, document)
-	if err != nil {
-		return nil, err
-	}
-	if seen != head.State.ID {
-		return nil, &Conflict{head}
-	}
-	i := slices.IndexFunc(head.Steps, func(s Step) bool { return s.ID == stepID })
-	if i < 0 {
-		return nil, ErrMissing
-	}
-	states, err := d.chain(ctx, document, head.State.ID)
-	if err != nil {
-		return nil, err
-	}
-	snap, err := d.load(ctx, head.Document, states[i].ID)
-	if err != nil {
-		return nil, err
-	}
-	rows := slices.Clone(head.Steps[i+1:])
-	// First in memory: what can't be done without the step must change nothing.
-	if err := d.tryAll(ctx, snap, rows); err != nil {
-		return nil, err
-	}
-	if len(rows) == 0 {
-		row := head.Document
-		row.HeadID = snap.State.ID
-		row.ChangedAt, row.ChangedBy = d.now(), person
-		if err := moveHead(d.db.WithContext(ctx), seen, &row, "HeadID", "ChangedAt", "ChangedBy"); err != nil {
-			return nil, err
+	return d.onHead(ctx, document, seen, func(head *Snapshot) (*Snapshot, error) {
+		i := slices.IndexFunc(head.Steps, func(s Step) bool { return s.ID == stepID })
+		if i < 0 {
+			return nil, ErrMissing
 		}
-		snap.Document = row
-	}
-	for _, r := range rows {
-		s, err := d.registry.New(r.Name, json.RawMessage(r.Params))
+		states, err := d.chain(ctx, document, head.State.ID)
 		if err != nil {
 			return nil, err
 		}
-		again := Step{DocumentID: r.DocumentID, RequestID: newToken(), No: r.No, PersonID: r.PersonID, At: r.At, Seed: r.Seed, Name: r.Name, Params: r.Params, Sources: r.Sources}
-		if snap, err = d.apply(ctx, snap, s, again); err != nil {
+		rows := slices.Clone(head.Steps[i+1:])
+		if len(rows) == 0 {
+			return d.headTo(ctx, head, states[i].ID, person)
+		}
+		snap, err := d.load(ctx, head.Document, states[i].ID)
+		if err != nil {
 			return nil, err
 		}
-	}
-	d.put(l, snap)
-	return &Outcome{Snapshot: snap}, nil
+		// First in memory: what can't be done without the step must change nothing.
+		if err := d.tryAll(ctx, snap, rows); err != nil {
+			return nil, err
+		}
+		for _, r := range rows {
+			s, err := d.registry.New(r.Name, json.RawMessage(r.Params))
+			if err != nil {
+				return nil, err
+			}
+			again := Step{DocumentID: r.DocumentID, RequestID: newToken(), No: r.No, PersonID: r.PersonID, At: r.At, Seed: r.Seed, Name: r.Name, Params: r.Params, Sources: r.Sources}
+			if snap, err = d.apply(ctx, snap, s, again); err != nil {
+				return nil, err
+			}
+		}
+		return snap, nil
+	})
 }
 
 // tryAll runs stored steps one after another without storing anything.

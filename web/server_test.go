@@ -82,7 +82,7 @@ func (c *client) seen(doc string) (state, request string) {
 func TestNothingWithoutSigningIn(t *testing.T) {
 	o := openOffice(t, false)
 	c := o.client()
-	for _, path := range []string{"/documents", "/desk/1/arrange", "/out/1", "/desk/1/picture/0.1/0/160", "/find?q=a", "/work/1", "/documents/1/original"} {
+	for _, path := range []string{"/documents", "/desk/1/arrange", "/out/1", "/desk/1/picture/0.1/0/160", "/find?q=a", "/progress/1", "/documents/1/original"} {
 		_, body := c.get(path)
 		assert.Contains(t, body, "Name you sign in with", path)
 	}

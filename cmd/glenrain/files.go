@@ -22,11 +22,11 @@ import (
 
 var errUnreadable = errors.New("can't be read")
 
-// openFile opens a PDF; close must be called.
-func openFile(path string) (doc *pdf.Document, f *os.File, err error) {
+// openFile opens a PDF and lists its pages; the file must be closed.
+func openFile(path string) (doc *pdf.Document, pages []pdf.Leaf, f *os.File, err error) {
 	f, err = os.Open(path)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	st, err := f.Stat()
 	if err == nil && st.IsDir() {
@@ -36,16 +36,16 @@ func openFile(path string) (doc *pdf.Document, f *os.File, err error) {
 		doc, err = pdf.Open(f, st.Size())
 	}
 	if err == nil {
-		var pages []pdf.Leaf
-		if pages, err = doc.Pages(); err == nil && len(pages) == 0 {
-			err = pdf.ErrNoPages
-		}
+		pages, err = doc.Pages()
+	}
+	if err == nil && len(pages) == 0 {
+		err = pdf.ErrNoPages
 	}
 	if err != nil {
 		_ = f.Close()
-		return nil, nil, fmt.Errorf("%s: %w", filepath.Base(path), err)
+		return nil, nil, nil, fmt.Errorf("%s: %w", filepath.Base(path), err)
 	}
-	return doc, f, nil
+	return doc, pages, f, nil
 }
 
 // writeWhole writes a file so that it appears whole or not at all.
@@ -130,15 +130,11 @@ type sizeOf struct {
 }
 
 func (c *infoCommand) Run() error {
-	doc, f, err := openFile(c.File)
+	doc, pages, f, err := openFile(c.File)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	pages, err := doc.Pages()
-	if err != nil {
-		return err
-	}
 	title, _ := doc.Resolve(doc.Dict(doc.Trailer().Get("Info")).Get("Title")).(pdf.String)
 	out := info{Pages: len(pages), Version: doc.Version(), Tagged: structure.Tagged(doc), Bytes: doc.Size(), Title: pdf.Text(title)}
 	at := map[[2]float64]int{}
@@ -187,7 +183,7 @@ func (c *runCommand) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	doc, f, err := openFile(c.File)
+	doc, _, f, err := openFile(c.File)
 	if err != nil {
 		return err
 	}
@@ -268,15 +264,11 @@ type renderCommand struct {
 }
 
 func (c *renderCommand) Run(ctx context.Context) error {
-	doc, f, err := openFile(c.File)
+	doc, pages, f, err := openFile(c.File)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	pages, err := doc.Pages()
-	if err != nil {
-		return err
-	}
 	if c.Page < 1 || c.Page > len(pages) {
 		return useError{fmt.Errorf("the file has %s; there is no page %d", step.Count(len(pages), "page"), c.Page)}
 	}

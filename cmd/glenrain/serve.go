@@ -26,16 +26,7 @@ type serveCommand struct {
 }
 
 func (c *serveCommand) Run(ctx context.Context) error {
-	if err := c.checkAddr(); err != nil {
-		return useError{err}
-	}
-	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
-	d, err := desk.Open(c.Data, desk.Options{Log: log})
-	if err != nil {
-		return err
-	}
-	defer d.Close()
-	return c.serve(ctx, d, log, func(base string) error {
+	return c.serve(ctx, func(d *desk.Desk, base string) error {
 		empty, err := d.Empty(ctx)
 		if err != nil || !empty {
 			return err
@@ -66,7 +57,18 @@ func (c *serveCommand) checkAddr() error {
 	return nil
 }
 
-func (c *serveCommand) serve(ctx context.Context, d *desk.Desk, log *slog.Logger, ready func(base string) error) error {
+// serve opens the data folder and serves it until ctx ends; ready is called before the
+// first request is answered.
+func (c *serveCommand) serve(ctx context.Context, ready func(d *desk.Desk, base string) error) error {
+	if err := c.checkAddr(); err != nil {
+		return useError{err}
+	}
+	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
+	d, err := desk.Open(c.Data, desk.Options{Log: log})
+	if err != nil {
+		return err
+	}
+	defer d.Close()
 	secure := c.TLSCert != "" || c.Proxied
 	s, err := web.New(d, web.Options{House: c.House, Secure: secure, Proxied: c.Proxied, Log: log})
 	if err != nil {
@@ -81,7 +83,7 @@ func (c *serveCommand) serve(ctx context.Context, d *desk.Desk, log *slog.Logger
 		base = "https://" + l.Addr().String()
 	}
 	fmt.Printf("Glenrain is at %s\n", base)
-	if err := ready(base); err != nil {
+	if err := ready(d, base); err != nil {
 		_ = l.Close()
 		return err
 	}
@@ -116,21 +118,12 @@ func (c *demoCommand) Run(ctx context.Context) error {
 	if c.Data == "" {
 		c.Data = filepath.Join(os.TempDir(), fmt.Sprintf("glenrain-demo-%d", os.Getuid()))
 	}
-	s := serveCommand{Addr: c.Addr, House: demo.House}
-	if err := s.checkAddr(); err != nil {
-		return useError{err}
-	}
-	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
-	d, err := desk.Open(c.Data, desk.Options{Log: log})
-	if err != nil {
-		return err
-	}
-	defer d.Close()
-	p, err := demo.Fill(ctx, d)
-	if err != nil {
-		return fmt.Errorf("making the demo data: %w", err)
-	}
-	return s.serve(ctx, d, log, func(base string) error {
+	s := serveCommand{Data: c.Data, Addr: c.Addr, House: demo.House}
+	return s.serve(ctx, func(d *desk.Desk, base string) error {
+		p, err := demo.Fill(ctx, d)
+		if err != nil {
+			return fmt.Errorf("making the demo data: %w", err)
+		}
 		token, err := d.Invite(ctx, p.ID, 24*time.Hour)
 		if err != nil {
 			return err

@@ -1,0 +1,214 @@
+package pdf
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+)
+
+// parseAt parses the indirect object at off. want, where given, is only for the
+// /Length of a stream that refers to itself.
+func (d *Document) parseAt(off int64, want *Ref) (num int, o Object, err error) {
+	if off < 0 || off >= d.size {
+		return 0, nil, refuse(ErrDamaged, fmt.Sprintf("the file is damaged: an object is said to be at byte %d, outside the file", off))
+	}
+	for window := int64(1024); ; window *= 8 {
+		buf, last, err := d.window(off, window)
+		if err != nil {
+			return 0, nil, err
+		}
+		l := &Lexer{Data: buf, Refs: true}
+		num, o, err := d.parseIndirect(l, off, want)
+		if err == nil && (l.Pos < len(buf) || last) {
+			return num, o, nil
+		}
+		if last {
+			if err == nil {
+				err = errEOF
+			}
+			if _, ok := err.(*Error); !ok {
+				err = refuse(ErrDamaged, fmt.Sprintf("the file is damaged: the object at byte %d can't be read", off))
+			}
+			return 0, nil, err
+		}
+	}
+}
+
+// parseIndirect reads "n g obj ... endobj" (7.3.10); the lexer stands at off of the file.
+func (d *Document) parseIndirect(l *Lexer, off int64, want *Ref) (int, Object, error) {
+	n, err1 := l.Next()
+	g, err2 := l.Next()
+	k, err3 := l.Next()
+	num, ok1 := n.(Integer)
+	_, ok2 := g.(Integer)
+	if err1 != nil || err2 != nil || err3 != nil || !ok1 || !ok2 || k != Keyword("obj") {
+		return 0, nil, errEOF
+	}
+	o, err := l.Next()
+	if err != nil {
+		return 0, nil, err
+	}
+	if o == Keyword("endobj") {
+		return int(num), nil, nil
+	}
+	if v, ok := o.(Integer); ok { // "12 0 R" as an object of its own
+		save := l.Pos
+		g, e1 := l.Next()
+		r, e2 := l.Next()
+		if e1 == nil && e2 == nil && r == Keyword("R") {
+			if ref, ok := refOf(v, g); ok {
+				o = ref
+			}
+		} else {
+			l.Pos = save
+		}
+	}
+	end, err := l.Next()
+	dict, isDict := o.(*Dict)
+	if err != nil {
+		return 0, nil, err
+	}
+	if end != Keyword("stream") || !isDict {
+		return int(num), o, nil // a missing endobj is harmless here
+	}
+	if l.Pos < len(l.Data) && l.Data[l.Pos] == '\r' {
+		l.Pos++
+	}
+	if l.Pos < len(l.Data) && l.Data[l.Pos] == '\n' {
+		l.Pos++
+	}
+	if l.Pos >= len(l.Data) {
+		return 0, nil, errEOF
+	}
+	at := off + int64(l.Pos)
+	length := int64(-1)
+	lo := dict.Get("Length")
+	if r, ok := lo.(Ref); ok && (want == nil || r.Num != want.Num) {
+		lo = d.Resolve(r)
+	}
+	if v, ok := lo.(Integer); ok && v >= 0 && at+int64(v) <= d.size {
+		length = int64(v)
+	}
+	if length < 0 || !d.endsStream(at+length) {
+		if length, err = d.scanEndstream(at); err != nil {
+			return 0, nil, err
+		}
+	}
+	return int(num), &Stream{Dict: dict, src: d.src, off: at, n: length}, nil
+}
+
+func (d *Document) endsStream(at int64) bool {
+	buf, _, err := d.window(at, 32)
+	if err != nil {
+		return false
+	}
+	l := Lexer{Data: buf}
+	l.SkipSpace()
+	return bytes.HasPrefix(buf[l.Pos:], []byte("endstream")) || bytes.HasPrefix(buf[l.Pos:], []byte("endobj"))
+}
+
+// scanEndstream finds the length of a stream whose /Length is wrong.
+func (d *Document) scanEndstream(at int64) (int64, error) {
+	const step = 256 << 10
+	word := []byte("endstream")
+	for pos := at; pos < d.size; pos += step {
+		buf, _, err := d.window(pos, step+int64(len(word)))
+		if err != nil {
+			return 0, err
+		}
+		if i := bytes.Index(buf, word); i >= 0 {
+			end := pos + int64(i)
+			tail, _, err := d.window(max(at, end-2), end-max(at, end-2))
+			if err != nil {
+				return 0, err
+			}
+			switch {
+			case bytes.HasSuffix(tail, []byte("\r\n")):
+				end -= 2
+			case bytes.HasSuffix(tail, []byte("\n")), bytes.HasSuffix(tail, []byte("\r")):
+				end--
+			}
+			return end - at, nil
+		}
+	}
+	return 0, refuse(ErrDamaged, "the file is damaged: a stream has no end")
+}
+
+// objectStream is an unpacked object stream (7.5.7).
+type objectStream struct {
+	data  []byte
+	nums  []int
+	offs  []int
+	first int
+}
+
+func (d *Document) fromStream(container, idx, num int, c *cache) (Object, error) {
+	c.mu.Lock()
+	s := c.streams[container]
+	c.mu.Unlock()
+	bad := refuse(ErrDamaged, fmt.Sprintf("the file is damaged: object stream %d can't be read", container))
+	if s == nil {
+		e, _ := d.lookup(container)
+		if e.kind != 1 {
+			return nil, bad
+		}
+		_, o, err := d.parseAt(e.off, nil)
+		if err != nil {
+			return nil, err
+		}
+		st, ok := o.(*Stream)
+		if !ok {
+			return nil, bad
+		}
+		data, rest, err := d.Decode(st)
+		if err != nil || len(rest) > 0 {
+			return nil, bad
+		}
+		n, _ := d.Resolve(st.Dict.Get("N")).(Integer)
+		first, _ := d.Resolve(st.Dict.Get("First")).(Integer)
+		if n < 0 || first < 0 || int(first) > len(data) || int(n) > len(data) {
+			return nil, bad
+		}
+		s = &objectStream{data: data, first: int(first)}
+		l := Lexer{Data: data[:first]}
+		for range int(n) {
+			a, e1 := l.Next()
+			b, e2 := l.Next()
+			an, ok1 := a.(Integer)
+			bn, ok2 := b.(Integer)
+			if e1 != nil || e2 != nil || !ok1 || !ok2 || bn < 0 || int(first+bn) > len(data) {
+				break
+			}
+			s.nums, s.offs = append(s.nums, int(an)), append(s.offs, int(bn))
+		}
+		c.mu.Lock()
+		if len(c.streams) >= cacheStreams {
+			clear(c.streams)
+		}
+		c.streams[container] = s
+		c.mu.Unlock()
+	}
+	if idx >= len(s.nums) || s.nums[idx] != num {
+		if idx = slices.Index(s.nums, num); idx < 0 {
+			return nil, bad
+		}
+	}
+	l := Lexer{Data: s.data[s.first+s.offs[idx]:], Refs: true}
+	o, err := l.Next()
+	if err != nil {
+		return nil, bad
+	}
+	if v, ok := o.(Integer); ok {
+		if g, err := l.Next(); err == nil {
+			if k, err := l.Next(); err == nil && k == Keyword("R") {
+				if r, ok := refOf(v, g); ok {
+					return r, nil
+				}
+			}
+		}
+	}
+	if _, ok := o.(Keyword); ok {
+		return nil, bad
+	}
+	return o, nil
+}
