@@ -264,7 +264,7 @@ type renderCommand struct {
 }
 
 func (c *renderCommand) Run(ctx context.Context) error {
-	doc, pages, f, err := openFile(c.File)
+	_, pages, f, err := openFile(c.File)
 	if err != nil {
 		return err
 	}
