@@ -141,7 +141,7 @@ func fromPicture(name string, in *Incoming) (*pdf.Document, string, error) {
 // cleanName makes a name that somebody typed or a browser sent fit for a file name.
 func cleanName(s string) string {
 	s = strings.Map(func(r rune) rune {
-		if r < 32 || r == 127 || r == utf8.RuneError || strings.ContainsRune(`/:*?"<>|`, r) {
+		if r < 32 || r == 127 || r == utf8.RuneError || strings.ContainsRune(`/\:*?"<>|`, r) {
 			return -1
 		}
 		return r

@@ -47,11 +47,12 @@ func ParseTrueType(data []byte) (t *TrueType, err error) {
 	if len(data) < 12 || binary.BigEndian.Uint32(data) != 0x00010000 && string(data[:4]) != "true" {
 		return nil, ErrFormat
 	}
+	data = data[:len(data):len(data)] // nothing behind its end can be reached
 	t = &TrueType{tables: map[string][]byte{}, cmap: map[rune]uint16{}}
 	for i := range int(be16(data, 4)) {
 		rec := data[12+16*i:]
 		off, n := be32(rec, 8), be32(rec, 12)
-		t.tables[string(rec[:4])] = data[off : off+n]
+		t.tables[string(rec[:4])] = data[off : off+n : off+n]
 	}
 	for _, tag := range []string{"head", "hhea", "hmtx", "maxp", "loca", "glyf", "cmap"} {
 		if t.tables[tag] == nil {

@@ -49,6 +49,9 @@ func (d *Document) Update(id [16]byte) ([]byte, error) {
 		}
 	} else {
 		b.WriteString("xref\n")
+		if len(nums) == 0 { // a section has at least one entry
+			b.WriteString("0 1\n0000000000 65535 f\r\n")
+		}
 		d.updateTable(&b, nums, offs)
 		b.WriteString("trailer\n")
 		b.Write(AppendObject(nil, trailer))

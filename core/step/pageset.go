@@ -38,7 +38,7 @@ func (p *Pages) UnmarshalJSON(b []byte) error {
 	if len(b) > 0 && b[0] == '[' {
 		return json.Unmarshal(b, &p.Keys)
 	}
-	if err := json.Unmarshal(b, &p.Rule); err != nil {
+	if err := json.Unmarshal(b, &p.Rule); err != nil || p.Rule == "" {
 		return err
 	}
 	return checkRule(p.Rule)

@@ -1,0 +1,47 @@
+package finding
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glenrain/core/pdf/pdftest"
+)
+
+func kinds(t *testing.T, data []byte, checks []Check) map[string]Finding {
+	found, err := Run(pdftest.Open(t, data), checks)
+	require.NoError(t, err)
+	out := map[string]Finding{}
+	for _, f := range found {
+		out[f.Kind] = f
+		assert.NotEmpty(t, f.Sentence)
+	}
+	return out
+}
+
+func TestFindings(t *testing.T) {
+	plain := kinds(t, pdftest.Text(3), General)
+	assert.Contains(t, plain, "untagged")
+	assert.Contains(t, plain, "no-title")
+	assert.NotContains(t, plain, "no-text")
+	assert.NotContains(t, plain, "signed")
+
+	f := &pdftest.File{Version: "1.7"}
+	f.Add("<</Type/Catalog/Pages 2 0 R/StructTreeRoot<</Type/StructTreeRoot>>/AcroForm<</Fields[]/SigFlags 3>>>>")
+	f.Add("<</Type/Pages/Kids[3 0 R 4 0 R 5 0 R]/Count 3/MediaBox[0 0 100 100]>>")
+	f.Add("<</Type/Page/Parent 2 0 R/Resources<</XObject<</Im 6 0 R>>>>>>") // a picture
+	f.Add("<</Type/Page/Parent 2 0 R/Resources<</XObject<</Fm 7 0 R>>>>>>") // text in a form
+	f.Add("<</Type/Page/Parent 2 0 R/Resources<</XObject<</Fm 9 0 R>>>>>>") // a form that draws itself, without text
+	f.Add("%s", pdftest.Stream("/Type/XObject/Subtype/Image/Width 1/Height 1/ColorSpace/DeviceGray/BitsPerComponent 8", "x"))
+	f.Add("%s", pdftest.Stream("/Type/XObject/Subtype/Form/BBox[0 0 9 9]/Resources<</Font<</F 8 0 R>>>>", "BT ET"))
+	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>")
+	f.Add("%s", pdftest.Stream("/Type/XObject/Subtype/Form/BBox[0 0 9 9]/Resources 10 0 R", "/Fm Do"))
+	f.Add("<</XObject<</Fm 9 0 R>>>>")
+	got := kinds(t, f.Bytes(), Arrival)
+	assert.Contains(t, got, "signed")
+	assert.NotContains(t, got, "untagged")
+	require.Contains(t, got, "no-text")
+	assert.Equal(t, "2 pages are pictures without text", got["no-text"].Sentence)
+	assert.Equal(t, 1, got["no-text"].Page)
+}
