@@ -24,7 +24,13 @@ func TestLooks(t *testing.T) {
 	o.page.MustElement("body.desk .station-furnish, .desk-body.station-furnish")
 	o.wait(`() => document.querySelector("[data-outcome]").textContent.includes("21")`)
 	o.shot("furnish")
+	o.click("[data-outcome]")
+	o.says("21 pages numbered")
+	o.shot("furnished")
 	o.click(`.way a[href*="release"]`)
 	o.page.MustElement("#out-form")
 	o.shot("release")
+	o.click("#out-form .btn-primary")
+	o.page.MustElement(".written")
+	o.shot("handed-out")
 }
