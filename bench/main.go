@@ -311,7 +311,7 @@ func stored(ctx context.Context, dir, byelaws string) error {
 	if _, err := in.Write(data); err != nil {
 		return err
 	}
-	row, err := d.Arrive(ctx, 1, 0, "Byelaws.pdf", in)
+	row, err := d.Arrive(ctx, 1, 0, "Byelaws.pdf", "", in)
 	if err != nil {
 		return err
 	}

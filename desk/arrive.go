@@ -27,13 +27,28 @@ type Refused struct {
 
 func (r *Refused) Error() string { return fmt.Sprintf("“%s”: %s", r.Name, r.Sentence) }
 
+// NeedsPassword is a locked file that did not open with the password that was given.
+type NeedsPassword struct {
+	Name     string
+	Sentence string
+}
+
+func (n *NeedsPassword) Error() string { return fmt.Sprintf("“%s”: %s", n.Name, n.Sentence) }
+
+func lockedSentence(password string) string {
+	if password == "" {
+		return "the file is locked: it needs its password"
+	}
+	return "this is not the file's password"
+}
+
 // maxPicture is the largest picture file that is read, in bytes.
 const maxPicture = 512 << 20
 
 // Arrive makes a document of a file that was written into the store: a PDF, or a
 // picture, which becomes a page of its own size. in is kept or dropped. What can't be
-// brought in is a *Refused.
-func (d *Desk) Arrive(ctx context.Context, person, folder uint, fileName string, in *Incoming) (*Document, error) {
+// brought in is a *Refused; one that needs a password, or another one, is a *NeedsPassword.
+func (d *Desk) Arrive(ctx context.Context, person, folder uint, fileName, password string, in *Incoming) (*Document, error) {
 	defer in.Drop()
 	fileName = cleanName(filepath.Base(strings.ReplaceAll(fileName, "\\", "/")))
 	head := make([]byte, min(in.Size, 1024))
@@ -50,7 +65,10 @@ func (d *Desk) Arrive(ctx context.Context, person, folder uint, fileName string,
 		row.MadeFrom = "a " + kind + " picture"
 		working = doc
 	} else {
-		doc, err := pdf.Open(in, in.Size)
+		doc, err := pdf.OpenLocked(in, in.Size, password)
+		if errors.Is(err, pdf.ErrLocked) {
+			return nil, &NeedsPassword{fileName, lockedSentence(password)}
+		}
 		if err == nil {
 			var pages []pdf.Leaf
 			if pages, err = doc.Pages(); err == nil && len(pages) == 0 {
@@ -64,12 +82,18 @@ func (d *Desk) Arrive(ctx context.Context, person, folder uint, fileName string,
 		if err != nil {
 			return nil, err
 		}
+		if e := doc.Encryption(); e != nil {
+			if !e.Allows(pdf.PermitModify) || !e.Allows(pdf.PermitAssemble) {
+				return nil, &NeedsPassword{fileName, "its owner allows no changes: give the owner's password to work on it"}
+			}
+			row.Locked = true
+		}
 		fork := doc.Fork()
 		shared, err := fork.SplitSharedPages()
 		if err != nil {
 			return nil, err
 		}
-		if shared > 0 || doc.Size() != in.Size {
+		if shared > 0 || doc.Size() != in.Size || row.Locked {
 			working = fork
 		}
 	}
@@ -98,6 +122,9 @@ func (d *Desk) addDocument(ctx context.Context, row *Document, base string) (*Do
 	found, err := finding.Run(b.doc, finding.Arrival)
 	if err != nil {
 		return nil, err
+	}
+	if row.Locked {
+		found = append([]finding.Finding{{Kind: "locked", Sentence: "came locked with a password"}}, found...)
 	}
 	row.Arrived = toJSON(found)
 	row.Pages, row.Weight = len(b.pages), b.doc.Size()

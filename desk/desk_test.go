@@ -54,7 +54,7 @@ func arrive(t *testing.T, d *Desk, name string, data []byte) (*Document, error) 
 	require.NoError(t, err)
 	_, err = in.Write(data)
 	require.NoError(t, err)
-	return d.Arrive(t.Context(), 1, 0, name, in)
+	return d.Arrive(t.Context(), 1, 0, name, "", in)
 }
 
 func bring(t *testing.T, d *Desk, name string, data []byte) *Document {

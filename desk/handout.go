@@ -33,7 +33,12 @@ type Order struct {
 
 // LooseEnds finds what should be mended before the document goes out.
 func (d *Desk) LooseEnds(s *Snapshot) ([]finding.Finding, error) {
-	return finding.Run(s.PDF, jobs.LooseEnds())
+	found, err := finding.Run(s.PDF, jobs.LooseEnds())
+	if err == nil && s.Document.Locked {
+		found = append([]finding.Finding{{Kind: "unlocked", Asks: true,
+			Sentence: "The document came locked with a password; the file that goes out is not locked"}}, found...)
+	}
+	return found, err
 }
 
 // HandOut writes the document anew, whole, as a file to give away: only what can be

@@ -69,6 +69,7 @@ type Document struct {
 	Paper        string     // "A4", "A4 across", "several sizes"
 	Weight       int64      // bytes: base and updates
 	Arrived      string     // findings on arrival, JSON
+	Locked       bool       // it came locked with a password; its base is not
 	MadeFrom     string     // "a picture", "4 documents"; empty for a PDF that was brought in
 	AwayAt       *time.Time `gorm:"index"`
 	CreatedAt    time.Time
@@ -137,6 +138,9 @@ func migrate(db *gorm.DB) error {
 		Migrate: func(tx *gorm.DB) error {
 			return tx.AutoMigrate(&Person{}, &Session{}, &Invite{}, &Folder{}, &Document{}, &State{}, &Step{}, &HandOut{})
 		},
+	}, {
+		ID:      "2: documents that came locked",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Document{}) },
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

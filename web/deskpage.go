@@ -197,6 +197,11 @@ func (s *Server) releaseView(r *http.Request, snap *desk.Snapshot) (*releaseView
 	return &releaseView{Name: name, Outs: outs, Chosen: "copy"}, err
 }
 
+// CanRenew reports whether what is asked about can be mended at once.
+func (v *releaseView) CanRenew() bool {
+	return slices.ContainsFunc(v.Asks, func(f finding.Finding) bool { return f.Kind == "stale" })
+}
+
 // answer shows the desk after a change: where to go, and what was done in one line.
 func (s *Server) answer(w http.ResponseWriter, r *http.Request, out *desk.Outcome, text string) {
 	v, err := s.deskView(r, out.Snapshot, r.FormValue("station"))

@@ -8,6 +8,7 @@ import (
 	"io"
 	"mime"
 	"net/http"
+	"net/url"
 	"os"
 	"strings"
 
@@ -140,7 +141,12 @@ func (s *Server) bring(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	d, err := s.desk.Arrive(r.Context(), person(r).ID, folder.ID, name, in)
+	// The password of a locked file comes in a header, percent-encoded: never in the address.
+	password, err := url.PathUnescape(r.Header.Get("File-Password"))
+	if err != nil {
+		password = ""
+	}
+	d, err := s.desk.Arrive(r.Context(), person(r).ID, folder.ID, name, password, in)
 	if err != nil {
 		s.fail(w, r, err)
 		return

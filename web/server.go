@@ -191,7 +191,10 @@ func status(err error) (int, string) {
 	var bad *desk.BadPerson
 	var locked *pdf.Error
 	var tooLarge *http.MaxBytesError
+	var needs *desk.NeedsPassword
 	switch {
+	case errors.As(err, &needs):
+		return http.StatusLocked, needs.Error() + "."
 	case errors.As(err, &refusal):
 		return http.StatusUnprocessableEntity, step.Sentence(refusal.Sentence) + "."
 	case errors.As(err, &refused):

@@ -6,6 +6,8 @@ import (
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
+	"os"
+	"os/exec"
 	"regexp"
 	"strings"
 	"testing"
@@ -185,6 +187,67 @@ func TestConflictShowsTheNewState(t *testing.T) {
 	code, body, _ = b.post("/desk/"+id+"/do/turn", url.Values{"seen": {state}, "request": {requestB + "2"}, "station": {"arrange"}, "keys": {"0.4"}, "by": {"180"}}, "HX-Request", "true")
 	assert.Equal(t, http.StatusOK, code)
 	assert.Contains(t, body, "Page 4 turned upside down.")
+}
+
+// A locked file asks for its password, keeps what its owner allows, and going out unlocked is asked about.
+func TestLockedFiles(t *testing.T) {
+	o := openOffice(t, false)
+	c := o.client()
+	c.signIn("isla")
+	lock := func(args ...string) []byte {
+		dir := t.TempDir()
+		require.NoError(t, os.WriteFile(dir+"/a.pdf", pdftest.Text(3), 0o600))
+		require.NoError(t, exec.Command("qpdf", append(append([]string{"--encrypt"}, args...), "--", dir+"/a.pdf", dir+"/l.pdf")...).Run())
+		b, err := os.ReadFile(dir + "/l.pdf")
+		require.NoError(t, err)
+		return b
+	}
+	bring := func(data []byte, password string) (int, string) {
+		code, body, _ := c.send(http.MethodPost, "/documents/bring?name=Licence.pdf", "", bytes.NewReader(data), "File-Password", url.PathEscape(password))
+		return code, body
+	}
+	data := lock("ebb & flüt", "owner", "256")
+	code, body := bring(data, "")
+	assert.Equal(t, http.StatusLocked, code)
+	assert.Contains(t, body, "“Licence.pdf”: the file is locked: it needs its password.")
+	code, body = bring(data, "wrong")
+	assert.Equal(t, http.StatusLocked, code)
+	assert.Contains(t, body, "not the file's password")
+	code, body = bring(data, "ebb & flüt")
+	require.Equal(t, http.StatusOK, code, body)
+	id := regexp.MustCompile(`"id":(\d+)`).FindStringSubmatch(body)[1]
+	_, body = c.get("/documents")
+	assert.Contains(t, body, "came locked with a password")
+	_, body = c.get("/documents/" + id + "/original")
+	assert.Equal(t, string(data), body, "the original stays as it came")
+	state, request := c.seen(id)
+	v := url.Values{"seen": {state}, "request": {request}, "station": {"arrange"}, "keys": {"0.2"}, "by": {"90"}}
+	code, _, _ = c.post("/desk/"+id+"/do/turn", v, "HX-Request", "true")
+	assert.Equal(t, http.StatusOK, code)
+	state, _ = c.seen(id)
+	v = url.Values{"seen": {state}, "request": {"r"}, "how": {"copy"}, "name": {"Licence out"}}
+	code, body, _ = c.post("/desk/"+id+"/out", v, "HX-Request", "true")
+	assert.Equal(t, http.StatusConflict, code)
+	assert.Contains(t, body, "came locked with a password; the file that goes out is not locked")
+	assert.NotContains(t, body, "Renew them")
+	v.Set("as-it-is", "yes")
+	code, _, h := c.post("/desk/"+id+"/out", v, "HX-Request", "true")
+	assert.Equal(t, http.StatusNoContent, code)
+	assert.Contains(t, h.Get("HX-Redirect"), "/release?out=")
+
+	// What the owner forbids needs the owner's password.
+	strict := lock("", "owner", "256", "--modify=none")
+	code, body = bring(strict, "")
+	assert.Equal(t, http.StatusLocked, code)
+	assert.Contains(t, body, "owner allows no changes")
+	code, _ = bring(strict, "owner")
+	assert.Equal(t, http.StatusOK, code)
+	// No password is kept anywhere.
+	for _, name := range []string{"glenrain.db", "glenrain.db-wal"} {
+		b, err := os.ReadFile(o.dir + "/" + name)
+		require.NoError(t, err)
+		assert.NotContains(t, string(b), "ebb & fl")
+	}
 }
 
 func TestBadForms(t *testing.T) {

@@ -283,7 +283,7 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) {
 func (s *Server) handOut(w http.ResponseWriter, r *http.Request) {
 	order := desk.Order{
 		Document: number(r, "id"), Seen: formNumber(r, "seen"), Person: person(r).ID, Name: r.FormValue("name"),
-		Replace: r.FormValue("how") == "replace", AsItIs: r.FormValue("as-it-is") != "",
+		Replace: r.FormValue("how") == "replace", AsItIs: r.FormValue("as-it-is") != "" || r.FormValue("renew") != "",
 	}
 	// A renewal that the person chose instead of handing out stale values.
 	if r.FormValue("renew") != "" {

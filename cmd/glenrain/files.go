@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/json"
@@ -23,7 +24,7 @@ import (
 var errUnreadable = errors.New("can't be read")
 
 // openFile opens a PDF and lists its pages; the file must be closed.
-func openFile(path string) (doc *pdf.Document, pages []pdf.Leaf, f *os.File, err error) {
+func openFile(path, password string) (doc *pdf.Document, pages []pdf.Leaf, f *os.File, err error) {
 	f, err = os.Open(path)
 	if err != nil {
 		return nil, nil, nil, err
@@ -33,7 +34,7 @@ func openFile(path string) (doc *pdf.Document, pages []pdf.Leaf, f *os.File, err
 		err = fmt.Errorf("%s is a folder: %w", path, errUnreadable)
 	}
 	if err == nil {
-		doc, err = pdf.Open(f, st.Size())
+		doc, err = pdf.OpenLocked(f, st.Size(), password)
 	}
 	if err == nil {
 		pages, err = doc.Pages()
@@ -130,13 +131,13 @@ type sizeOf struct {
 }
 
 func (c *infoCommand) Run() error {
-	doc, pages, f, err := openFile(c.File)
+	doc, pages, f, err := openFile(c.File, c.Password)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
 	title, _ := doc.Resolve(doc.Dict(doc.Trailer().Get("Info")).Get("Title")).(pdf.String)
-	out := info{Pages: len(pages), Version: doc.Version(), Tagged: structure.Tagged(doc), Bytes: doc.Size(), Title: pdf.Text(title)}
+	out := info{Pages: len(pages), Version: doc.Version(), Encrypted: doc.Encryption() != nil, Tagged: structure.Tagged(doc), Bytes: doc.Size(), Title: pdf.Text(title)}
 	at := map[[2]float64]int{}
 	for _, p := range pages {
 		w, h := doc.Geometry(p.Ref).Seen()
@@ -183,7 +184,7 @@ func (c *runCommand) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	doc, _, f, err := openFile(c.File)
+	doc, _, f, err := openFile(c.File, c.Password)
 	if err != nil {
 		return err
 	}
@@ -196,6 +197,12 @@ func (c *runCommand) Run(ctx context.Context) error {
 		return err
 	}
 	keys := step.NewKeys(pages)
+	if doc.Encryption() != nil {
+		if doc, err = unlocked(ctx, doc); err != nil {
+			return err
+		}
+		fmt.Println("The file was locked; the result is not.")
+	}
 	sources := &paths{}
 	defer sources.close()
 	now := time.Now()
@@ -214,6 +221,15 @@ func (c *runCommand) Run(ctx context.Context) error {
 	return writeWhole(c.Out, func(w io.Writer) error {
 		return doc.WriteFull(ctx, w, pdf.FullOptions{ID: seedOf(data, -1)})
 	})
+}
+
+// unlocked gives a locked document as a working copy in memory that is not locked.
+func unlocked(ctx context.Context, doc *pdf.Document) (*pdf.Document, error) {
+	var b bytes.Buffer
+	if err := doc.WriteFull(ctx, &b, pdf.FullOptions{KeepNumbers: true}); err != nil {
+		return nil, err
+	}
+	return pdf.Open(bytes.NewReader(b.Bytes()), int64(b.Len()))
 }
 
 // seedOf makes the chance of a step from the list of steps, so that the same list on the
@@ -264,7 +280,7 @@ type renderCommand struct {
 }
 
 func (c *renderCommand) Run(ctx context.Context) error {
-	_, pages, f, err := openFile(c.File)
+	_, pages, f, err := openFile(c.File, "")
 	if err != nil {
 		return err
 	}

@@ -87,6 +87,26 @@ func TestRun(t *testing.T) {
 	assert.Len(t, pdftest.PageTexts(t, file), 4)
 }
 
+func TestLocked(t *testing.T) {
+	locked := filepath.Join(t.TempDir(), "locked.pdf")
+	require.NoError(t, exec.Command("qpdf", "--encrypt", "ebb", "flow", "256", "--", write(t, "a.pdf", pdftest.Text(3)), locked).Run())
+	out := filepath.Join(t.TempDir(), "o.pdf")
+	code, said, errs := glenrain(t, "", "info", locked, "--password", "ebb", "--json")
+	require.Zero(t, code, errs)
+	assert.Contains(t, said, `"encrypted": true`)
+	for _, pw := range []string{"ebb", "flow"} {
+		code, said, errs = glenrain(t, `{"steps":[{"name":"turn","params":{"pages":"1","by":90}}]}`, "run", "-", locked, "-o", out, "--password", pw)
+		require.Zero(t, code, errs)
+		assert.Contains(t, said, "the result is not")
+		file, err := os.ReadFile(out)
+		require.NoError(t, err)
+		pdftest.Check(t, file)
+		assert.Equal(t, []string{"Page 1", "Page 2", "Page 3"}, pdftest.PageTexts(t, file))
+	}
+	code, _, _ = glenrain(t, "", "info", locked, "--password", "wrong")
+	assert.Equal(t, exitPassword, code)
+}
+
 func TestCombineAndRender(t *testing.T) {
 	dir := t.TempDir()
 	var paths []string

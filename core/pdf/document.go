@@ -28,6 +28,8 @@ type Document struct {
 	shared *cache // objects of the base, shared by every fork and update
 	own    *cache // objects of the updates
 
+	crypt *crypt // nil where the file is not encrypted
+
 	overlay map[int]Object // changed and new objects; a nil value is a freed object
 	changed []int          // keys of overlay in the order of first change
 	next    int            // next free object number
@@ -56,7 +58,14 @@ var headerRE = regexp.MustCompile(`%PDF-(\d\.\d)`)
 
 // Open reads the cross-reference data of a PDF of size bytes. Objects are parsed
 // later, from r, which must stay readable. Bytes before the header are passed over.
-func Open(r io.ReaderAt, size int64) (*Document, error) {
+//
+// A locked file that opens without a password is opened; another one is refused with
+// ErrLocked: see OpenLocked.
+func Open(r io.ReaderAt, size int64) (*Document, error) { return OpenLocked(r, size, "") }
+
+// OpenLocked opens a file with its user's or owner's password (ISO 32000-2, 7.6.4). What
+// it gives is decrypted as it is read; written anew, it is not locked any more.
+func OpenLocked(r io.ReaderAt, size int64, password string) (*Document, error) {
 	head := make([]byte, min(size, 1024))
 	if _, err := r.ReadAt(head, 0); err != nil && err != io.EOF {
 		return nil, fmt.Errorf("reading the file: %w", err)
@@ -68,16 +77,16 @@ func Open(r io.ReaderAt, size int64) (*Document, error) {
 	version := string(head[m[2]:m[3]])
 	// Offsets count from the header (7.5.2); where bytes stand before it, some
 	// writers count from the start of the file instead.
-	d, err := open(io.NewSectionReader(r, int64(m[0]), size-int64(m[0])), size-int64(m[0]), version)
+	d, err := open(io.NewSectionReader(r, int64(m[0]), size-int64(m[0])), size-int64(m[0]), version, password)
 	if err != nil && m[0] > 0 {
-		if whole, err := open(r, size, version); err == nil {
+		if whole, err := open(r, size, version, password); err == nil {
 			return whole, nil
 		}
 	}
 	return d, err
 }
 
-func open(r io.ReaderAt, size int64, version string) (*Document, error) {
+func open(r io.ReaderAt, size int64, version, password string) (*Document, error) {
 	d := &Document{
 		src:     NewParts().With(r, size),
 		size:    size,
@@ -116,7 +125,10 @@ func open(r io.ReaderAt, size int64, version string) (*Document, error) {
 		}
 	}
 	if d.trailer.Has("Encrypt") {
-		return nil, refuse(ErrLocked, "the file is locked: it needs a password, which can't be given yet")
+		if err := d.unlock(password); err != nil {
+			return nil, err
+		}
+		d.shared = newCache() // what was read before is still encrypted
 	}
 	if _, ok := d.Resolve(d.trailer.Get("Root")).(*Dict); !ok {
 		return nil, refuse(ErrDamaged, "the file has no document catalog")

@@ -40,7 +40,7 @@ func (d *Document) parseIndirect(l *Lexer, off int64, want *Ref) (int, Object, e
 	g, err2 := l.Next()
 	k, err3 := l.Next()
 	num, ok1 := n.(Integer)
-	_, ok2 := g.(Integer)
+	gen, ok2 := g.(Integer)
 	if err1 != nil || err2 != nil || err3 != nil || !ok1 || !ok2 || k != Keyword("obj") {
 		return 0, nil, errEOF
 	}
@@ -69,7 +69,7 @@ func (d *Document) parseIndirect(l *Lexer, off int64, want *Ref) (int, Object, e
 		return 0, nil, err
 	}
 	if end != Keyword("stream") || !isDict {
-		return int(num), o, nil // a missing endobj is harmless here
+		return int(num), d.decrypted(o, int(num), int(gen)), nil // a missing endobj is harmless here
 	}
 	if l.Pos < len(l.Data) && l.Data[l.Pos] == '\r' {
 		l.Pos++
@@ -94,7 +94,7 @@ func (d *Document) parseIndirect(l *Lexer, off int64, want *Ref) (int, Object, e
 			return 0, nil, err
 		}
 	}
-	return int(num), &Stream{Dict: dict, src: d.src, off: at, n: length}, nil
+	return int(num), d.decrypted(&Stream{Dict: dict, src: d.src, off: at, n: length}, int(num), int(gen)), nil
 }
 
 func (d *Document) endsStream(at int64) bool {

@@ -18,6 +18,7 @@ type Stream struct {
 	raw    []byte      // encoded bytes, when src is nil
 	src    io.ReaderAt // where the encoded bytes stand otherwise
 	off, n int64
+	open   func([]byte) []byte // decrypts, where the file is encrypted
 }
 
 // NewStream makes a stream of bytes that are encoded as d says; /Length is set.
@@ -63,13 +64,17 @@ func Deflate(data []byte) []byte {
 
 // RawLen is the number of encoded bytes.
 func (s *Stream) RawLen() int64 {
+	if s.open != nil {
+		b, _ := s.Raw() // what can't be read is told by whoever reads the bytes
+		return int64(len(b))
+	}
 	if s.src != nil {
 		return s.n
 	}
 	return int64(len(s.raw))
 }
 
-// Raw gives the encoded bytes. They are not to be changed.
+// Raw gives the encoded bytes, decrypted. They are not to be changed.
 func (s *Stream) Raw() ([]byte, error) {
 	if s.src == nil {
 		return s.raw, nil
@@ -78,13 +83,19 @@ func (s *Stream) Raw() ([]byte, error) {
 	if _, err := s.src.ReadAt(b, s.off); err != nil && err != io.EOF {
 		return nil, fmt.Errorf("reading a stream at byte %d: %w", s.off, err)
 	}
+	if s.open != nil {
+		b = s.open(b)
+	}
 	return b, nil
 }
 
 // rawTo copies the encoded bytes to w without holding them.
 func (s *Stream) rawTo(w io.Writer) error {
-	if s.src == nil {
-		_, err := w.Write(s.raw)
+	if s.src == nil || s.open != nil {
+		b, err := s.Raw()
+		if err == nil {
+			_, err = w.Write(b)
+		}
 		return err
 	}
 	_, err := io.Copy(w, io.NewSectionReader(s.src, s.off, s.n))

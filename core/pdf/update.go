@@ -11,6 +11,9 @@ import (
 // update of a hybrid file is a plain table. id becomes the second part of the
 // trailer's /ID (14.4). The document itself is not changed.
 func (d *Document) Update(id [16]byte) ([]byte, error) {
+	if d.crypt != nil {
+		return nil, refuse(ErrUnsupported, "a locked file is changed in a working copy that is not")
+	}
 	var b bytes.Buffer
 	tail, _, err := d.window(d.size-1, 1)
 	if err != nil {

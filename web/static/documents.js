@@ -154,6 +154,11 @@ export function startDocuments() {
     };
     await Promise.all(Array.from({ length: Math.min(atOnce, files.length) }, worker));
     said.textContent = `${done} of ${files.length} brought in. ${refused.join(" ")}`;
+    await refresh();
+  }
+
+  // refresh shows the documents as they are now; the list of uploads stays.
+  async function refresh() {
     const answer = await fetch("/documents", { headers: { "HX-Request": "true" } });
     if (!answer.ok) return;
     const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
@@ -182,17 +187,38 @@ export function startDocuments() {
     return { li, bar, word };
   }
 
+  // A locked file asks for its password beside its name; the others go on meanwhile.
+  function askPassword(file, at) {
+    const form = document.createElement("form");
+    form.className = "unlock";
+    const field = Object.assign(document.createElement("input"), { type: "password", autocomplete: "off", className: "form-control form-control-sm" });
+    field.setAttribute("aria-label", `Password of ${file.name}`);
+    const go = Object.assign(document.createElement("button"), { className: "btn btn-primary btn-sm", textContent: "Unlock" });
+    form.append(field, go);
+    at.word.append(form);
+    field.focus();
+    form.addEventListener("submit", async (e) => {
+      e.preventDefault();
+      const r = await send(file, at, field.value);
+      if (!r.ok) return;
+      $("drop-said").textContent = `“${file.name}” brought in.`;
+      await refresh();
+    });
+  }
+
   // An upload tells how far it is, which fetch can't.
-  function send(file, { li, bar, word }) {
+  function send(file, { li, bar, word }, password = "") {
     return new Promise((resolve) => {
       const x = new XMLHttpRequest();
       x.open("POST", "/documents/bring?name=" + encodeURIComponent(file.name));
+      if (password) x.setRequestHeader("File-Password", encodeURIComponent(password));
       x.upload.onprogress = (e) => e.lengthComputable && (bar.value = (100 * e.loaded) / e.total);
       x.onload = () => {
         bar.value = 100;
         const ok = x.status === 200;
         word.textContent = ok ? JSON.parse(x.responseText).sentence : x.responseText.trim();
         li.classList.toggle("refused", !ok);
+        if (x.status === 423) askPassword(file, { li, bar, word });
         resolve({ ok, sentence: ok ? "" : x.responseText.trim() });
       };
       x.onerror = () => {
