@@ -65,15 +65,9 @@ func (d *Desk) Arrive(ctx context.Context, person, folder uint, fileName, passwo
 		row.MadeFrom = "a " + kind + " picture"
 		working = doc
 	} else {
-		doc, err := pdf.OpenLocked(in, in.Size, password)
+		doc, wrong, err := pdf.OpenMended(ctx, in, in.Size, password)
 		if errors.Is(err, pdf.ErrLocked) {
 			return nil, &NeedsPassword{fileName, lockedSentence(password)}
-		}
-		if err == nil {
-			var pages []pdf.Leaf
-			if pages, err = doc.Pages(); err == nil && len(pages) == 0 {
-				err = pdf.ErrNoPages
-			}
 		}
 		var refusal *pdf.Error
 		if errors.As(err, &refusal) {
@@ -88,13 +82,13 @@ func (d *Desk) Arrive(ctx context.Context, person, folder uint, fileName, passwo
 			}
 			row.Locked = true
 		}
-		fork := doc.Fork()
-		shared, err := fork.SplitSharedPages()
+		row.Mended = strings.Join(wrong, "; ")
+		shared, err := doc.SplitSharedPages()
 		if err != nil {
 			return nil, err
 		}
-		if shared > 0 || doc.Size() != in.Size || row.Locked {
-			working = fork
+		if shared > 0 || doc.Size() != in.Size || row.Locked || row.Mended != "" {
+			working = doc
 		}
 	}
 	base := ""
@@ -122,6 +116,9 @@ func (d *Desk) addDocument(ctx context.Context, row *Document, base string) (*Do
 	found, err := finding.Run(b.doc, finding.Arrival)
 	if err != nil {
 		return nil, err
+	}
+	if row.Mended != "" {
+		found = append([]finding.Finding{{Kind: "mended", Sentence: "was damaged and mended: " + row.Mended}}, found...)
 	}
 	if row.Locked {
 		found = append([]finding.Finding{{Kind: "locked", Sentence: "came locked with a password"}}, found...)

@@ -115,14 +115,23 @@ func TestArrive(t *testing.T) {
 	var refused *Refused
 	require.ErrorAs(t, err, &refused)
 	assert.Equal(t, "the file is plain text, not a PDF; nothing was changed", refused.Sentence)
-	_, err = arrive(t, d, "cut.pdf", pdftest.Text(3)[:300])
+	_, err = arrive(t, d, "stub.pdf", []byte("%PDF-1.7\nnothing more"))
 	require.ErrorAs(t, err, &refused)
+	// A damaged file is mended, and it is said what was wrong.
+	whole := pdftest.Text(3)
+	cut := bring(t, d, "cut.pdf", whole[:bytes.LastIndex(whole, []byte("\nxref\n"))])
+	assert.Equal(t, 3, cut.Pages)
+	assert.Equal(t, "was damaged and mended: its table of objects had to be made again", cut.Found()[0].Sentence)
+	mustDo(t, d, cut.ID, "turn", `{"pages":"1","by":90}`)
+	snap, err := d.Snapshot(t.Context(), cut.ID)
+	require.NoError(t, err)
+	pdftest.Check(t, bytesOf(t, snap))
 	left, err := os.ReadDir(d.dir + "/coming")
 	require.NoError(t, err)
 	assert.Empty(t, left, "nothing is left of a refused file")
 	all, err := d.Documents(t.Context(), false)
 	require.NoError(t, err)
-	assert.Len(t, all, 3)
+	assert.Len(t, all, 4)
 }
 
 // A trail of 300 steps: each undone and redone gives the same bytes as before, and the

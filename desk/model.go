@@ -70,6 +70,7 @@ type Document struct {
 	Weight       int64      // bytes: base and updates
 	Arrived      string     // findings on arrival, JSON
 	Locked       bool       // it came locked with a password; its base is not
+	Mended       string     // what was wrong with the file; its base is a mended copy
 	MadeFrom     string     // "a picture", "4 documents"; empty for a PDF that was brought in
 	AwayAt       *time.Time `gorm:"index"`
 	CreatedAt    time.Time
@@ -139,7 +140,7 @@ func migrate(db *gorm.DB) error {
 			return tx.AutoMigrate(&Person{}, &Session{}, &Invite{}, &Folder{}, &Document{}, &State{}, &Step{}, &HandOut{})
 		},
 	}, {
-		ID:      "2: documents that came locked",
+		ID:      "2: documents that came locked or damaged",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Document{}) },
 	}})
 	if err := m.Migrate(); err != nil {

@@ -23,30 +23,41 @@ import (
 
 var errUnreadable = errors.New("can't be read")
 
-// openFile opens a PDF and lists its pages; the file must be closed.
-func openFile(path, password string) (doc *pdf.Document, pages []pdf.Leaf, f *os.File, err error) {
-	f, err = os.Open(path)
+// opened is a PDF that was opened by name.
+type opened struct {
+	*pdf.Document
+	pages []pdf.Leaf
+	wrong []string // what was wrong with it
+	file  *os.File
+}
+
+func (o *opened) close() { _ = o.file.Close() }
+
+// openFile opens a PDF and lists its pages; it must be closed.
+func openFile(ctx context.Context, path, password string) (*opened, error) {
+	f, err := os.Open(path)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, err
 	}
+	o := &opened{file: f}
 	st, err := f.Stat()
 	if err == nil && st.IsDir() {
 		err = fmt.Errorf("%s is a folder: %w", path, errUnreadable)
 	}
 	if err == nil {
-		doc, err = pdf.OpenLocked(f, st.Size(), password)
+		o.Document, o.wrong, err = pdf.OpenMended(ctx, f, st.Size(), password)
 	}
 	if err == nil {
-		pages, err = doc.Pages()
+		o.pages, err = o.Pages()
 	}
-	if err == nil && len(pages) == 0 {
+	if err == nil && len(o.pages) == 0 {
 		err = pdf.ErrNoPages
 	}
 	if err != nil {
-		_ = f.Close()
-		return nil, nil, nil, fmt.Errorf("%s: %w", filepath.Base(path), err)
+		o.close()
+		return nil, fmt.Errorf("%s: %w", filepath.Base(path), err)
 	}
-	return doc, pages, f, nil
+	return o, nil
 }
 
 // writeWhole writes a file so that it appears whole or not at all.
@@ -130,16 +141,16 @@ type sizeOf struct {
 	Pages  int     `json:"pages"`
 }
 
-func (c *infoCommand) Run() error {
-	doc, pages, f, err := openFile(c.File, c.Password)
+func (c *infoCommand) Run(ctx context.Context) error {
+	doc, err := openFile(ctx, c.File, c.Password)
 	if err != nil {
 		return err
 	}
-	defer f.Close()
+	defer doc.close()
 	title, _ := doc.Resolve(doc.Dict(doc.Trailer().Get("Info")).Get("Title")).(pdf.String)
-	out := info{Pages: len(pages), Version: doc.Version(), Encrypted: doc.Encryption() != nil, Tagged: structure.Tagged(doc), Bytes: doc.Size(), Title: pdf.Text(title)}
+	out := info{Pages: len(doc.pages), Repaired: len(doc.wrong) > 0, Version: doc.Version(), Encrypted: doc.Encryption() != nil, Tagged: structure.Tagged(doc.Document), Bytes: doc.Size(), Title: pdf.Text(title)}
 	at := map[[2]float64]int{}
-	for _, p := range pages {
+	for _, p := range doc.pages {
 		w, h := doc.Geometry(p.Ref).Seen()
 		key := [2]float64{round(w), round(h)}
 		i, ok := at[key]
@@ -161,6 +172,9 @@ func (c *infoCommand) Run() error {
 	}
 	if out.Tagged {
 		fmt.Println("tagged")
+	}
+	for _, w := range doc.wrong {
+		fmt.Println("damaged: " + w)
 	}
 	return nil
 }
@@ -184,25 +198,32 @@ func (c *runCommand) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	doc, _, f, err := openFile(c.File, c.Password)
+	file, err := openFile(ctx, c.File, c.Password)
 	if err != nil {
 		return err
 	}
-	defer f.Close()
-	if _, err := doc.SplitSharedPages(); err != nil {
+	defer file.close()
+	doc := file.Document
+	shared, err := doc.SplitSharedPages()
+	if err != nil {
 		return err
+	}
+	for _, w := range file.wrong {
+		fmt.Printf("The file was damaged and mended: %s.\n", w)
+	}
+	if doc.Encryption() != nil {
+		fmt.Println("The file was locked; the result is not.")
+	}
+	if doc.Encryption() != nil || len(file.wrong) > 0 || shared > 0 {
+		if doc, err = workingCopy(ctx, doc); err != nil {
+			return err
+		}
 	}
 	pages, err := doc.Pages()
 	if err != nil {
 		return err
 	}
 	keys := step.NewKeys(pages)
-	if doc.Encryption() != nil {
-		if doc, err = unlocked(ctx, doc); err != nil {
-			return err
-		}
-		fmt.Println("The file was locked; the result is not.")
-	}
 	sources := &paths{}
 	defer sources.close()
 	now := time.Now()
@@ -223,8 +244,8 @@ func (c *runCommand) Run(ctx context.Context) error {
 	})
 }
 
-// unlocked gives a locked document as a working copy in memory that is not locked.
-func unlocked(ctx context.Context, doc *pdf.Document) (*pdf.Document, error) {
+// workingCopy gives a locked or mended document as a sound one in memory.
+func workingCopy(ctx context.Context, doc *pdf.Document) (*pdf.Document, error) {
 	var b bytes.Buffer
 	if err := doc.WriteFull(ctx, &b, pdf.FullOptions{KeepNumbers: true}); err != nil {
 		return nil, err
@@ -280,13 +301,13 @@ type renderCommand struct {
 }
 
 func (c *renderCommand) Run(ctx context.Context) error {
-	_, pages, f, err := openFile(c.File, "")
+	doc, err := openFile(ctx, c.File, "")
 	if err != nil {
 		return err
 	}
-	defer f.Close()
-	if c.Page < 1 || c.Page > len(pages) {
-		return useError{fmt.Errorf("the file has %s; there is no page %d", step.Count(len(pages), "page"), c.Page)}
+	defer doc.close()
+	if c.Page < 1 || c.Page > len(doc.pages) {
+		return useError{fmt.Errorf("the file has %s; there is no page %d", step.Count(len(doc.pages), "page"), c.Page)}
 	}
 	if c.DPI < 1 || c.DPI > 2400 {
 		return useError{errors.New("the resolution is from 1 to 2400 dpi")}
@@ -304,7 +325,7 @@ func (c *renderCommand) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	st, err := f.Stat()
+	st, err := doc.file.Stat()
 	if err != nil {
 		return err
 	}

@@ -60,7 +60,7 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 	} else {
 		from := src.Doc
 		if from == nil {
-			if from, err = pdf.Open(src.Data, src.Size); err != nil {
+			if from, _, err = pdf.OpenMended(ctx, src.Data, src.Size, ""); err != nil {
 				return nil, step.Refuse("“%s” can't be brought in: %v", name, err)
 			}
 		}

@@ -21,6 +21,7 @@ type Document struct {
 	base    []entry       // by object number, of the base; never changed after Open
 	over    map[int]entry // of the updates; replaced, never changed
 	trailer *Dict
+	end     int64 // of the base: just after its last startxref
 	start   int64 // offset of the newest cross-reference section
 	kind    xrefKind
 	version string
@@ -28,7 +29,8 @@ type Document struct {
 	shared *cache // objects of the base, shared by every fork and update
 	own    *cache // objects of the updates
 
-	crypt *crypt // nil where the file is not encrypted
+	crypt   *crypt // nil where the file is not encrypted
+	lenient bool   // repaired: what can't be read is null
 
 	overlay map[int]Object // changed and new objects; a nil value is a freed object
 	changed []int          // keys of overlay in the order of first change
@@ -157,9 +159,11 @@ func (d *Document) findStart() (int64, error) {
 		if err != nil {
 			return 0, err
 		}
-		if all := startRE.FindAllSubmatch(buf, -1); len(all) > 0 {
-			v, err := strconv.ParseInt(string(all[len(all)-1][1]), 10, 64)
+		if all := startRE.FindAllSubmatchIndex(buf, -1); len(all) > 0 {
+			m := all[len(all)-1]
+			v, err := strconv.ParseInt(string(buf[m[2]:m[3]]), 10, 64)
 			if err == nil && v < d.size {
+				d.end = off + int64(m[1])
 				return v, nil
 			}
 		}
@@ -322,6 +326,9 @@ func (d *Document) Load(r Ref) (Object, error) {
 		}
 	} else {
 		o, err = d.fromStream(int(e.off), int(e.idx), r.Num, c)
+	}
+	if err != nil && d.lenient {
+		o, err = nil, nil
 	}
 	if err != nil {
 		return nil, err

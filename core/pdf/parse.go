@@ -131,6 +131,9 @@ func (d *Document) scanEndstream(at int64) (int64, error) {
 			return end - at, nil
 		}
 	}
+	if d.lenient {
+		return d.size - at, nil // cut off: what is there may still be of use
+	}
 	return 0, refuse(ErrDamaged, "the file is damaged: a stream has no end")
 }
 
