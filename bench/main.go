@@ -133,7 +133,18 @@ func whole(dir, byelaws, survey string) error {
 		return err
 	}
 	out := filepath.Join(dir, "out.pdf")
-	twenty := slices.Repeat([]string{survey}, 20)
+	data, err := os.ReadFile(survey)
+	if err != nil {
+		return err
+	}
+	var twenty []string // files of their own: qpdf opens one of the same name only once
+	for i := range 20 {
+		p := filepath.Join(dir, fmt.Sprintf("survey-%d.pdf", i))
+		if err := os.WriteFile(p, data, 0o600); err != nil {
+			return err
+		}
+		twenty = append(twenty, p)
+	}
 	qpdfPages := append(append([]string{"--empty", "--pages"}, twenty...), "--", out)
 	for _, row := range []struct {
 		what string

@@ -132,7 +132,7 @@ func open(r io.ReaderAt, size int64, version, password string) (*Document, error
 		}
 		d.shared = newCache() // what was read before is still encrypted
 	}
-	if _, ok := d.Resolve(d.trailer.Get("Root")).(*Dict); !ok {
+	if d.itself(d.Root()) == nil {
 		return nil, refuse(ErrDamaged, "the file has no document catalog")
 	}
 	return d, nil

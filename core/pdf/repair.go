@@ -75,6 +75,9 @@ func Repair(ctx context.Context, r io.ReaderAt, size int64, password string) (*D
 		}
 		d.trailer.Set("Root", s.catalog)
 	}
+	if d.itself(d.Root()) == nil {
+		return nil, nil, refuse(ErrDamaged, "the file is damaged: its catalog is lost")
+	}
 	more, err := d.mendTree()
 	if err != nil {
 		return nil, nil, err
@@ -293,7 +296,7 @@ func (d *Document) tableLeadsToObjects() (bool, error) {
 // walked is made anew of all page objects, in the order of their numbers.
 func (d *Document) mendTree() (wrong []string, err error) {
 	root, ok := d.Catalog().Get("Pages").(Ref)
-	if ok && d.Dict(root) != nil && d.Dict(root).Has("Kids") {
+	if ok && d.itself(root).Has("Kids") {
 		m := mender{d: d, seen: map[Ref]bool{}}
 		m.node(root, Ref{}, 0)
 		d.setPages(nil)
@@ -307,7 +310,7 @@ func (d *Document) mendTree() (wrong []string, err error) {
 	var kids Array
 	for num := range d.next {
 		r := Ref{Num: num}
-		if dict, ok := d.Resolve(r).(*Dict); ok && d.Name(dict.Get("Type")) == "Page" {
+		if dict := d.itself(r); dict != nil && d.Name(dict.Get("Type")) == "Page" {
 			kids = append(kids, r)
 		}
 	}
@@ -322,6 +325,13 @@ func (d *Document) mendTree() (wrong []string, err error) {
 	d.Edit(d.Root()).Set("Pages", at)
 	d.setPages(nil)
 	return []string{"its page tree was lost: the pages stand in the order of their numbers"}, nil
+}
+
+// itself gives the dictionary that is the object under r, not one that it refers to.
+func (d *Document) itself(r Ref) *Dict {
+	o, _ := d.Load(r)
+	dict, _ := o.(*Dict)
+	return dict
 }
 
 type mender struct {
@@ -353,8 +363,8 @@ func (m *mender) node(at, parent Ref, depth int) int {
 			r, isRef = m.d.Add(direct.Clone()), true
 			m.fixed++
 		}
-		dict, ok := m.d.Resolve(r).(*Dict)
-		if !isRef || !ok || depth > maxDepth {
+		dict := m.d.itself(r)
+		if !isRef || dict == nil || depth > maxDepth {
 			m.fixed++
 			continue
 		}

@@ -3,9 +3,11 @@ package pdf_test
 import (
 	"bytes"
 	"fmt"
+	"math/rand/v2"
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -126,4 +128,53 @@ func FuzzRepair(f *testing.F) {
 			_ = d.WriteFull(t.Context(), &bytes.Buffer{}, pdf.FullOptions{KeepNumbers: true})
 		}
 	})
+}
+
+// Bytes struck out, doubled and swapped at random: every file is opened, mended or refused
+// in words, and what opens can be written anew.
+func TestBatteredFiles(t *testing.T) {
+	r := rand.New(rand.NewPCG(11, 25))
+	plain := pdftest.Text(8)
+	sorts := [][]byte{plain, pdftest.Whole(t, pdftest.Open(t, plain)), hybrid(), []byte(qpdf(t, plain, "--linearize"))}
+	opened := 0
+	const tries = 400
+	for i := range tries {
+		data := bytes.Clone(sorts[i%len(sorts)])
+		for range 1 + r.IntN(6) {
+			at, n := r.IntN(len(data)), 1+r.IntN(40)
+			end := min(at+n, len(data))
+			switch r.IntN(4) {
+			case 0:
+				data = append(data[:at:at], data[end:]...)
+			case 1:
+				data = append(data[:end:end], data[at:]...)
+			case 2:
+				for j := at; j < end; j++ {
+					data[j] = byte(r.IntN(256))
+				}
+			default:
+				data[at] ^= 1 << r.IntN(8)
+			}
+			if len(data) == 0 {
+				break
+			}
+		}
+		start := time.Now()
+		d, _, err := pdf.OpenMended(t.Context(), bytes.NewReader(data), int64(len(data)), "")
+		if err == nil {
+			opened++
+			var b bytes.Buffer
+			err = d.WriteFull(t.Context(), &b, pdf.FullOptions{KeepNumbers: true})
+			if err == nil {
+				_, _, err = pdf.OpenMended(t.Context(), bytes.NewReader(b.Bytes()), int64(b.Len()), "")
+				require.NoError(t, err, "try %d: what was written reads back", i)
+			}
+		}
+		var e *pdf.Error
+		if err != nil {
+			require.ErrorAs(t, err, &e, "try %d", i)
+		}
+		require.Less(t, time.Since(start), 10*time.Second)
+	}
+	assert.Greater(t, opened, tries*8/10, "most of them can be mended")
 }
