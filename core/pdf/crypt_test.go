@@ -2,8 +2,10 @@ package pdf_test
 
 import (
 	"bytes"
+	"crypto/rand"
 	"errors"
 	"io"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -84,6 +86,49 @@ func join(a []string) (s string) {
 		s += v + " "
 	}
 	return
+}
+
+// What we lock opens in other programs with either password, and with no other; permissions read back.
+func TestProtect(t *testing.T) {
+	const user, owner = "ebb und flüt", "größer geheim"
+	d := pdftest.Open(t, secret())
+	for _, permit := range []int32{0, pdf.PermitPrint | pdf.PermitFill, pdf.PermitModify | pdf.PermitCopy | pdf.PermitAssemble} {
+		var b bytes.Buffer
+		require.NoError(t, d.WriteFull(t.Context(), &b, pdf.FullOptions{Protect: &pdf.Protection{User: user, Owner: owner, Permissions: permit, Rand: rand.Reader}}))
+		for _, clear := range []string{"NORTHFACE", "HARBOURMETA", "low water", "/Helvetica"} {
+			assert.NotContains(t, b.String(), clear)
+		}
+		for _, pw := range []string{user, owner} {
+			pdftest.Tool(t, b.Bytes(), "qpdf", "--check", "--password="+pw, "FILE")
+			plain := pdftest.Tool(t, b.Bytes(), "qpdf", "--qdf", "--object-streams=disable", "--decrypt", "--password="+pw, "FILE", "-")
+			assert.Contains(t, plain, "HARBOURMETA")
+			assert.Contains(t, plain, "(low water: 0.4 m)")
+			mine, err := pdf.OpenLocked(bytes.NewReader(b.Bytes()), int64(b.Len()), pw)
+			require.NoError(t, err)
+			assert.Equal(t, pw == owner, mine.Encryption().Owner)
+			// Unlocked again, it is the same document, but for the version in the first line.
+			_, was, _ := strings.Cut(string(pdftest.Whole(t, d)), "\n")
+			_, is, _ := strings.Cut(string(pdftest.Whole(t, mine)), "\n")
+			assert.True(t, was == is)
+		}
+		assert.Contains(t, pdftest.Tool(t, b.Bytes(), "pdftotext", "-upw", user, "FILE", "-"), "NORTHFACE")
+		said := pdftest.Tool(t, b.Bytes(), "qpdf", "--show-encryption", "--password="+user, "FILE")
+		yes := func(what string, bit int32) {
+			t.Helper()
+			assert.Equal(t, permit&bit != 0, strings.Contains(said, what+": allowed"), said)
+		}
+		yes("extract for any purpose", pdf.PermitCopy)
+		yes("print low resolution", pdf.PermitPrint)
+		yes("modify document assembly", pdf.PermitAssemble)
+		yes("modify forms", pdf.PermitFill)
+		yes("modify other", pdf.PermitModify)
+		_, err := pdf.Open(bytes.NewReader(b.Bytes()), int64(b.Len()))
+		assert.ErrorIs(t, err, pdf.ErrLocked)
+	}
+	for _, p := range []pdf.Protection{{User: "a"}, {User: "a", Owner: "a"}} {
+		p.Rand = rand.Reader
+		assert.Error(t, d.WriteFull(t.Context(), io.Discard, pdf.FullOptions{Protect: &p}))
+	}
 }
 
 // The hash of revision 6 runs a number of rounds that depends on what it hashes: many salts are tried.

@@ -17,6 +17,8 @@ type FullOptions struct {
 	KeepNumbers bool
 	// ID becomes the second part of the trailer's /ID (14.4).
 	ID [16]byte
+	// Protect, where set, locks the file.
+	Protect *Protection
 	// Progress, where set, is told how many objects are written.
 	Progress func(done int)
 }
@@ -29,6 +31,12 @@ const perObjectStream = 200
 // same bytes.
 func (d *Document) WriteFull(ctx context.Context, w io.Writer, opt FullOptions) error {
 	f := &fullWriter{doc: d.Fork(), opt: opt, out: &counter{w: bufio.NewWriterSize(w, 256<<10)}, numbers: map[int]int{}}
+	if opt.Protect != nil {
+		var err error
+		if f.lock, err = newLocker(opt.Protect); err != nil {
+			return err
+		}
+	}
 	if err := f.write(ctx); err != nil {
 		return err
 	}
@@ -58,6 +66,7 @@ type fullWriter struct {
 	newRoot Ref
 	entries []numbered
 	pack    []packed // waiting for the next object stream
+	lock    *locker  // nil where the file is not locked
 }
 
 type packed struct {
@@ -84,6 +93,9 @@ func (f *fullWriter) write(ctx context.Context) error {
 		f.rebuildTree(pages)
 	}
 	version := max(d.Version(), "1.5")
+	if f.lock != nil {
+		version = max(version, "2.0") // where revision 6 comes from
+	}
 	fmt.Fprintf(f.out, "%%PDF-%s\n%%\xe2\xe3\xcf\xd3\n", version)
 	trailer := NewDict("Root", f.target(d.Root()))
 	if info, ok := d.trailer.Get("Info").(Ref); ok {
@@ -206,6 +218,11 @@ func (f *fullWriter) object(r Ref) error {
 		}
 		return nil
 	}
+	if f.lock != nil {
+		if s, err = f.lock.stream(s); err != nil {
+			return fmt.Errorf("object %d: %w", r.Num, err)
+		}
+	}
 	f.entries = append(f.entries, numbered{num, entry{kind: 1, off: f.out.n}})
 	fmt.Fprintf(f.out, "%d 0 obj\n", num)
 	if _, err := f.out.Write(appendMapped(nil, withLength(s), f.target)); err != nil {
@@ -238,10 +255,17 @@ func (f *fullWriter) flushPack() error {
 	dict := NewDict("Type", Name("ObjStm"), "N", Integer(len(f.pack)), "First", Integer(head.Len()))
 	head.Write(body.Bytes())
 	f.pack = f.pack[:0]
-	return f.emit(container, NewFlateStream(dict, head.Bytes()))
+	s := NewFlateStream(dict, head.Bytes())
+	if f.lock != nil {
+		var err error
+		if s, err = f.lock.stream(s); err != nil {
+			return err
+		}
+	}
+	return f.emit(container, s)
 }
 
-func (f *fullWriter) emit(num int, s *Stream) error {
+func (f *fullWriter) emit(num int, s Object) error {
 	f.entries = append(f.entries, numbered{num, entry{kind: 1, off: f.out.n}})
 	var b bytes.Buffer
 	if err := appendIndirect(&b, num, 0, s); err != nil {
@@ -252,6 +276,13 @@ func (f *fullWriter) emit(num int, s *Stream) error {
 }
 
 func (f *fullWriter) xref(trailer *Dict) error {
+	if f.lock != nil { // the dictionary itself is written in clear, in no object stream
+		f.last++
+		if err := f.emit(f.last, f.lock.dict); err != nil {
+			return err
+		}
+		trailer.Set("Encrypt", Ref{Num: f.last})
+	}
 	f.last++
 	self, at := f.last, f.out.n
 	f.entries = append(f.entries, numbered{0, entry{}}, numbered{self, entry{kind: 1, off: at}})
