@@ -26,10 +26,13 @@ for icon in search arrow-counterclockwise arrow-clockwise eye inbox x-lg pencil 
     take bootstrap-icons@1.13.2 "icons/$icon.svg" "static/icons/$icon.svg"
 done
 take bootstrap-icons@1.13.2 LICENSE static/icons/LICENSE
+mkdir -p testdata # only for the tests: not part of the program
+take axe-core@4.14.1 axe.min.js testdata/axe.min.js
+take axe-core@4.14.1 LICENSE testdata/axe.LICENSE
 # The source maps are not shipped, so nothing should ask for them.
 sed -i '/^\/\/# sourceMappingURL=/d; s#/\*\# sourceMappingURL=[^*]*\*/##' static/vendor/htmx.min.js static/vendor/bootstrap.min.css
 if [ "${1:-}" = --write ]; then
-    sha256sum static/vendor/* static/icons/* > static/vendor.sha256
+    sha256sum static/vendor/* static/icons/* testdata/axe.* > static/vendor.sha256
 else
     sha256sum --check --quiet static/vendor.sha256
 fi

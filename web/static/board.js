@@ -1,7 +1,7 @@
 // The board of Arrange: pages in a grid, chosen by click, Shift, Ctrl, keys or page set,
 // and moved by dragging or keys. What it asks for goes through the forms of the slip.
 import { desk } from "./desk.js";
-import { Leaves } from "./leaves.js";
+import { Leaves, hidden } from "./leaves.js";
 
 const cellW = 118, cellH = 166, pad = 12, far = 5; // far: pixels until a press is a drag
 
@@ -55,7 +55,12 @@ export class Board extends Leaves {
     leaf.classList.toggle("cursor", key === this.cursor);
     leaf.classList.toggle("lifted", this.lifted.has(key));
     leaf.setAttribute("aria-selected", String(chosen));
-    leaf.setAttribute("aria-label", `Page ${i + 1}${this.lifted.has(key) ? ", lifted" : ""}`);
+    leaf.querySelector(".is-lifted")?.remove();
+    if (this.lifted.has(key)) {
+      const is = hidden(", lifted");
+      is.classList.add("is-lifted");
+      leaf.append(is);
+    }
   }
 
   // coming shows the picture of a page as it would be, with a word.

@@ -1,6 +1,14 @@
 // Leaves are small pages in a row or grid: only those in sight are in the document.
 import { desk, box } from "./desk.js";
 
+// hidden is text for people who listen.
+export function hidden(text) {
+  const el = document.createElement("span");
+  el.className = "visually-hidden";
+  el.textContent = text;
+  return el;
+}
+
 export class Leaves {
   constructor(el) {
     this.el = el;
@@ -52,7 +60,7 @@ export class Leaves {
     pic.style.height = `${this.picH}px`;
     pic.append(img);
     const label = document.createElement("div");
-    label.textContent = i + 1;
+    label.append(hidden("Page "), String(i + 1));
     leaf.append(pic, label);
     this.place(i, leaf);
     return leaf;

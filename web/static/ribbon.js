@@ -1,7 +1,7 @@
 // The ribbon: the pages in a row along the bottom. It frames the page that is looked at
 // and marks those that a step will touch.
 import { desk } from "./desk.js";
-import { Leaves } from "./leaves.js";
+import { Leaves, hidden } from "./leaves.js";
 
 const step = 62;
 
@@ -51,7 +51,12 @@ export class Ribbon extends Leaves {
     leaf.setAttribute("aria-selected", String(here));
     const touched = this.touched.has(p.key);
     leaf.classList.toggle("touched", touched);
-    leaf.setAttribute("aria-label", `Page ${i + 1}${touched ? ", will change" : ""}`);
+    leaf.querySelector(".will-change")?.remove();
+    if (touched) {
+      const will = hidden(", will change");
+      will.classList.add("will-change");
+      leaf.append(will);
+    }
   }
 
   show(key) {
