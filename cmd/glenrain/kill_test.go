@@ -1,0 +1,171 @@
+package main
+
+import (
+	"bufio"
+	"bytes"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net/http"
+	"net/http/cookiejar"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glenrain/core/pdf/pdftest"
+	"glenrain/core/raster"
+)
+
+// server is the program serving a data folder, to be killed.
+type server struct {
+	cmd  *exec.Cmd
+	base string
+}
+
+func serve(t *testing.T, data string) *server {
+	t.Helper()
+	cmd := exec.Command(os.Args[0], "serve", "--data", data, "--addr", "127.0.0.1:0")
+	cmd.Env = append(os.Environ(), asProgram+"=1")
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	s := &server{cmd: cmd}
+	lines := bufio.NewScanner(out)
+	for s.base == "" && lines.Scan() {
+		if m := regexp.MustCompile(`Glenrain is at (\S+)`).FindStringSubmatch(lines.Text()); m != nil {
+			s.base = m[1]
+		}
+	}
+	require.NotEmpty(t, s.base, "the server starts")
+	go func() {
+		for lines.Scan() {
+		}
+	}()
+	return s
+}
+
+func (s *server) kill() {
+	_ = s.cmd.Process.Kill()
+	_ = s.cmd.Wait()
+}
+
+// TestKilled kills the server many times in the middle of uploads and steps: whatever was
+// acknowledged is there afterwards, nothing half-done is seen, and it always starts again.
+func TestKilled(t *testing.T) {
+	kills := 50
+	if testing.Short() {
+		kills = 5
+	}
+	data := t.TempDir()
+	if _, err := os.Stat(raster.CacheForTests()); err == nil {
+		require.NoError(t, os.CopyFS(filepath.Join(data, "pdfium"), os.DirFS(raster.CacheForTests())))
+	}
+	// The first person, by the one-time address that the first start prints.
+	first := exec.Command(os.Args[0], "serve", "--data", data, "--addr", "127.0.0.1:0")
+	first.Env = append(os.Environ(), asProgram+"=1")
+	out, err := first.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, first.Start())
+	var address string
+	for lines := bufio.NewScanner(out); address == "" && lines.Scan(); {
+		address = regexp.MustCompile(`https?://\S+/enter/\S+`).FindString(lines.Text())
+	}
+	require.NotEmpty(t, address)
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	c := &http.Client{Jar: jar, Timeout: 20 * time.Second}
+	res, err := c.PostForm(address, url.Values{"full-name": {"Isla Merrow"}, "name": {"isla"}, "password": {"low water springs"}})
+	require.NoError(t, err)
+	require.NoError(t, res.Body.Close())
+	require.Equal(t, http.StatusOK, res.StatusCode)
+	u, err := url.Parse(address)
+	require.NoError(t, err)
+	cookies := jar.Cookies(u)
+	require.NotEmpty(t, cookies)
+	_ = first.Process.Kill()
+	_ = first.Wait()
+
+	file := pdftest.Text(12)
+	send := func(base, method, path, contentType string, body []byte) (string, bool) {
+		req, err := http.NewRequest(method, base+path, bytes.NewReader(body))
+		require.NoError(t, err)
+		if contentType != "" {
+			req.Header.Set("Content-Type", contentType)
+			req.Header.Set("HX-Request", "true")
+		}
+		for _, k := range cookies {
+			req.AddCookie(k)
+		}
+		res, err := (&http.Client{Timeout: 20 * time.Second}).Do(req)
+		if err != nil {
+			return "", false
+		}
+		defer res.Body.Close()
+		b, err := io.ReadAll(res.Body)
+		return string(b), err == nil && res.StatusCode == http.StatusOK
+	}
+	seenRE := regexp.MustCompile(`data-seen="(\d+)"`)
+	idRE := regexp.MustCompile(`"id":(\d+)`)
+
+	s := serve(t, data)
+	body, ok := send(s.base, http.MethodPost, "/documents/bring?name=Trail.pdf", "", file)
+	require.True(t, ok, body)
+	doc := idRE.FindStringSubmatch(body)[1]
+	acknowledged, brought := 0, []string{"Trail"}
+	r := rand.New(rand.NewPCG(50, 9))
+	for i := range kills {
+		var wg sync.WaitGroup
+		base := s.base
+		wg.Go(func() { // steps, one after another
+			body, ok := send(base, http.MethodGet, "/desk/"+doc+"/arrange", "", nil)
+			for n := 0; ok; n++ {
+				m := seenRE.FindStringSubmatch(body)
+				if m == nil {
+					return
+				}
+				form := url.Values{"seen": {m[1]}, "request": {fmt.Sprintf("%d-%d", i, n)}, "station": {"arrange"}, "keys": {fmt.Sprintf("0.%d", n%12+1)}, "by": {"90"}}
+				if body, ok = send(base, http.MethodPost, "/desk/"+doc+"/do/turn", "application/x-www-form-urlencoded", []byte(form.Encode())); ok {
+					acknowledged++
+				}
+			}
+		})
+		wg.Go(func() { // uploads
+			for n := 0; ; n++ {
+				name := fmt.Sprintf("Upload %d %d", i, n)
+				if _, ok := send(base, http.MethodPost, "/documents/bring?name="+url.QueryEscape(name+".pdf"), "", file); !ok {
+					return
+				}
+				brought = append(brought, name)
+			}
+		})
+		time.Sleep(time.Duration(20+r.IntN(120)) * time.Millisecond)
+		s.kill()
+		wg.Wait()
+		s = serve(t, data)
+		body, ok := send(s.base, http.MethodGet, "/desk/"+doc+"/arrange", "", nil)
+		require.True(t, ok, "after kill %d", i+1)
+		steps := strings.Count(body, `class="trail-go"`)
+		// One step more may have been stored without its answer having arrived.
+		require.True(t, steps >= acknowledged && steps <= acknowledged+1, "kill %d: %d steps acknowledged, %d there", i+1, acknowledged, steps)
+		acknowledged = steps
+	}
+	t.Cleanup(s.kill)
+	body, ok = send(s.base, http.MethodGet, "/documents", "", nil)
+	require.True(t, ok)
+	for _, name := range brought {
+		assert.Contains(t, body, `data-name="`+name+`"`)
+	}
+	left, err := os.ReadDir(filepath.Join(data, "coming"))
+	require.NoError(t, err)
+	assert.Empty(t, left, "what was half uploaded is swept away")
+	assert.Greater(t, acknowledged, kills/2, "there was something to lose")
+}
