@@ -2,10 +2,12 @@ package desk
 
 import (
 	"context"
+	"errors"
 	"strings"
 	"time"
 
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
 	"glenrain/core/step"
 )
@@ -94,8 +96,14 @@ func (d *Desk) setRow(ctx context.Context, id uint, column string, value any, se
 
 // EnsureFolder gives the folder of that name, which is made where there is none.
 func (d *Desk) EnsureFolder(ctx context.Context, name string) (*Folder, error) {
-	f := Folder{Name: name}
-	err := d.db.WithContext(ctx).Where("name = ?", name).FirstOrCreate(&f).Error
+	db := d.db.WithContext(ctx)
+	var f Folder
+	err := db.First(&f, "name = ?", name).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) { // two may make it at the same time
+		if err = db.Clauses(clause.OnConflict{DoNothing: true}).Create(&Folder{Name: name}).Error; err == nil {
+			err = db.First(&f, "name = ?", name).Error
+		}
+	}
 	return &f, err
 }
 

@@ -193,6 +193,11 @@ export class Slip {
 // pageSet reads the plain parts of a page set for choosing while one types; the rules
 // themselves are the server's. null where it can't be read yet.
 export function pageSet(text, n) {
+  const but = /^\s*all but\s+(.*)$/i.exec(text);
+  if (but) {
+    const left = pageSet(but[1], n);
+    return left && [...Array(n).keys()].filter((i) => !left.includes(i));
+  }
   const out = new Set();
   for (const raw of text.toLowerCase().split(",")) {
     let part = raw.trim();
