@@ -18,7 +18,7 @@ build:
 test:
 	tools/need qpdf:qpdf pdftotext:poppler-utils mutool:mupdf-tools chromium:chromium gcc:gcc
 	$(MAKE) lint
-	go test ./core/raster # compiles PDFium once, for the tests of all packages
+	go test -count=1 ./core/raster # compiles PDFium once, for the tests of all packages
 	go test ./...
 	CGO_ENABLED=1 go test -race -short ./desk ./web
 

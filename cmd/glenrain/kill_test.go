@@ -66,9 +66,13 @@ func TestKilled(t *testing.T) {
 		kills = 5
 	}
 	data := t.TempDir()
-	if _, err := os.Stat(raster.CacheForTests()); err == nil {
-		require.NoError(t, os.CopyFS(filepath.Join(data, "pdfium"), os.DirFS(raster.CacheForTests())))
-	}
+	// PDFium's compiled form is made once, so that no killed server leaves a compilation behind.
+	pool, err := raster.NewPool(raster.CacheForTests(), 1)
+	require.NoError(t, err)
+	_, err = pool.Render(t.Context(), raster.Request{Source: raster.Source{Key: "warm", Parts: []raster.Part{{Data: pdftest.Text(1)}}}, Scale: 0.1})
+	pool.Close()
+	require.NoError(t, err)
+	require.NoError(t, os.CopyFS(filepath.Join(data, "pdfium"), os.DirFS(raster.CacheForTests())))
 	// The first person, by the one-time address that the first start prints.
 	first := exec.Command(os.Args[0], "serve", "--data", data, "--addr", "127.0.0.1:0")
 	first.Env = append(os.Environ(), asProgram+"=1")
