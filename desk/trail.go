@@ -94,12 +94,11 @@ func (d *Desk) doneBefore(ctx context.Context, head *Snapshot, c Change) (*Outco
 // settle decides whether a step that was asked for on an older state may run on the
 // head: it may if the pages it names were not touched since.
 func (d *Desk) settle(ctx context.Context, head *Snapshot, seen uint, s step.Step) error {
-	at := -1
 	states, err := d.chain(ctx, head.Document.ID, head.State.ID)
 	if err != nil {
 		return err
 	}
-	at = slices.IndexFunc(states, func(st State) bool { return st.ID == seen })
+	at := slices.IndexFunc(states, func(st State) bool { return st.ID == seen })
 	named, rules := step.NamedPages(s)
 	if at < 0 || rules || len(named) == 0 {
 		return &Conflict{head}

@@ -192,7 +192,10 @@ func status(err error) (int, string) {
 	var locked *pdf.Error
 	var tooLarge *http.MaxBytesError
 	var needs *desk.NeedsPassword
+	var asks *desk.Asks
 	switch {
+	case errors.As(err, &asks):
+		return http.StatusConflict, asks.Error() + "."
 	case errors.As(err, &needs):
 		return http.StatusLocked, needs.Error() + "."
 	case errors.As(err, &refusal):
