@@ -45,6 +45,10 @@ export function startDocuments() {
     showTray();
   });
 
+  // What was ticked before this script ran, or by the browser on the way back, counts too.
+  order = [...document.querySelectorAll("#document-table input[type=checkbox]:checked")].map((b) => b.value);
+  if (order.length) showTray();
+
   function shift(id, by) {
     const i = order.indexOf(id);
     const to = Math.max(0, Math.min(order.length - 1, i + by));
