@@ -81,11 +81,20 @@ type Snapshot struct {
 	before   *Snapshot // the state before, while it is kept
 }
 
-// sizes caches the seen sizes of pages; a step that redraws pages starts a new one.
+// sizes caches the seen sizes of pages, of all states of a document.
 type sizes struct {
 	mu sync.Mutex
-	of map[pdf.Ref][2]float64
+	of map[drawn][2]float64
 }
+
+// drawn is a page as one step left it.
+type drawn struct {
+	page    pdf.Ref
+	version uint
+}
+
+// manySizes is how many sizes are kept.
+const manySizes = 100_000
 
 // PageInfo is a page as screens list it.
 type PageInfo struct {
@@ -103,14 +112,18 @@ func (s *Snapshot) Pages() []PageInfo {
 	out := make([]PageInfo, len(leaves))
 	s.sizes.mu.Lock()
 	defer s.sizes.mu.Unlock()
+	if len(s.sizes.of) > manySizes {
+		clear(s.sizes.of)
+	}
 	for i, l := range leaves {
-		wh, ok := s.sizes.of[l.Ref]
+		key := s.Keys.Key(l.Ref)
+		at := drawn{l.Ref, s.version(key)}
+		wh, ok := s.sizes.of[at]
 		if !ok {
 			wh[0], wh[1] = s.PDF.Geometry(l.Ref).Seen()
-			s.sizes.of[l.Ref] = wh
+			s.sizes.of[at] = wh
 		}
-		key := s.Keys.Key(l.Ref)
-		out[i] = PageInfo{key, s.version(key), wh[0], wh[1]}
+		out[i] = PageInfo{key, at.version, wh[0], wh[1]}
 	}
 	return out
 }
@@ -235,7 +248,7 @@ func (d *Desk) load(ctx context.Context, row Document, state uint) (*Snapshot, e
 	}
 	s := &Snapshot{
 		Document: row, State: states[0], PDF: b.doc, Keys: step.NewKeys(b.pages), base: b,
-		parts: []raster.Part{b.part}, versions: map[step.Key]uint{}, sizes: &sizes{of: map[pdf.Ref][2]float64{}},
+		parts: []raster.Part{b.part}, versions: map[step.Key]uint{}, sizes: &sizes{of: map[drawn][2]float64{}},
 	}
 	ids := make([]uint, 0, len(states))
 	for _, st := range states[1:] {

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"time"
 
@@ -172,13 +173,7 @@ func (d *Desk) apply(ctx context.Context, head *Snapshot, s step.Step, row Step)
 	}
 	snap := *head
 	snap.Document, snap.State, snap.PDF, snap.before = doc, st, next, nil
-	snap.versions = make(map[step.Key]uint, len(head.versions))
-	for k, v := range head.versions {
-		snap.versions[k] = v
-	}
-	if res.Redrawn != step.RedrawNone {
-		snap.sizes = head.sizes.without(head, res)
-	}
+	snap.versions = maps.Clone(head.versions)
 	snap.add(row, res.Update, d.Store.Path(row.UpdateSHA))
 	return &snap, nil
 }
@@ -194,25 +189,6 @@ func moveHead(tx *gorm.DB, from uint, row *Document, columns ...string) error {
 		return errMoved
 	}
 	return res.Error
-}
-
-// without copies the cache but for the pages that a step redrew.
-func (c *sizes) without(head *Snapshot, res *step.Result) *sizes {
-	out := &sizes{of: map[pdf.Ref][2]float64{}}
-	if res.Redrawn == step.RedrawAll {
-		return out
-	}
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	for r, v := range c.of {
-		out.of[r] = v
-	}
-	for _, k := range res.Pages {
-		if r, ok := head.Keys.Ref(k); ok {
-			delete(out.of, r)
-		}
-	}
-	return out
 }
 
 // Back goes a step back; Forward goes to the step that was gone back from.

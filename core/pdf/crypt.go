@@ -56,13 +56,37 @@ const (
 // crypt decrypts the strings and streams of a file.
 type crypt struct {
 	Encryption
-	key      []byte
+	key      []byte // nil where only attached files are locked and no password was given
 	streams  cipherKind
 	strings  cipherKind
-	aes256   bool // the file key is used as it is
-	metadata bool // metadata streams are encrypted too
-	dict     Ref  // the encryption dictionary itself is not
+	files    cipherKind          // embedded file streams
+	filters  map[Name]cipherKind // crypt filters by name
+	aes256   bool                // the file key is used as it is
+	metadata bool                // metadata streams are encrypted too
+	dict     Ref                 // the encryption dictionary itself is not
+	kept     Kept
 }
+
+// Kept is what it takes to lock a file again just as it came, so that both its passwords open
+// it although one of them is not known.
+type Kept struct {
+	Dict string // the encryption dictionary, as written in a file
+	Key  []byte // the file encryption key
+	ID   []byte // the first part of the file's /ID, which the key depends on up to revision 4
+}
+
+// Kept gives what it takes to lock the document again; false where it came unlocked, or its
+// key is not known.
+func (d *Document) Kept() (Kept, bool) {
+	if d.crypt == nil || d.crypt.key == nil {
+		return Kept{}, false
+	}
+	return d.crypt.kept, true
+}
+
+// FilesLocked reports whether attached files are encrypted and the password that opens them
+// was not given, while the rest of the document is open.
+func (d *Document) FilesLocked() bool { return d.crypt != nil && d.crypt.key == nil }
 
 // unlock reads the encryption dictionary and tries the password as user's and owner's.
 func (d *Document) unlock(password string) error {
@@ -70,58 +94,132 @@ func (d *Document) unlock(password string) error {
 	if e == nil {
 		return refuse(ErrDamaged, "the file is damaged: it is locked, but does not say how")
 	}
-	if f := d.Name(e.Get("Filter")); f != "Standard" {
-		if strings.Contains(string(f), "PubSec") || e.Has("Recipients") {
-			return refuse(ErrUnsupported, "the file is locked for the holders of certain certificates, which can't be opened here")
-		}
-		return refuse(ErrUnsupported, "the file is locked in a way of its own, “"+string(f)+"”, which can't be opened here")
+	c, length, err := d.readCrypt(e)
+	if err != nil {
+		return err
 	}
-	c := &crypt{metadata: true}
 	c.dict, _ = d.trailer.Get("Encrypt").(Ref)
-	v := d.intParm(e, "V", 0)
-	c.Revision = d.intParm(e, "R", 0)
-	c.Permissions = int32(d.intParm(e, "P", 0))
-	if b, ok := d.Resolve(e.Get("EncryptMetadata")).(Boolean); ok {
-		c.metadata = bool(b)
-	}
-	length := d.intParm(e, "Length", 40) / 8
-	switch {
-	case v == 1 || v == 2 || v == 3:
-		c.streams, c.strings = cipherRC4, cipherRC4
-		if v == 1 {
-			length = 5
-		}
-	case v == 4 || v == 5:
-		length = 16
-		c.streams = d.cryptFilter(e, d.Name(e.Get("StmF")))
-		c.strings = d.cryptFilter(e, d.Name(e.Get("StrF")))
-	default:
-		return refuse(ErrUnsupported, "the file is locked in a way that is not known here")
-	}
-	if c.Revision < 2 || c.Revision > 6 {
-		return refuse(ErrUnsupported, "the file is locked in a way that is not known here")
-	}
-	if length < 5 || length > 16 {
-		length = 5
-	}
 	str := func(k Name, n int) []byte {
 		s, _ := d.Resolve(e.Get(k)).(String)
 		b := make([]byte, n)
 		copy(b, s)
 		return b
 	}
-	if c.Revision >= 5 {
-		c.aes256 = true
+	id, _ := d.Resolve(nth(d.Array(d.trailer.Get("ID")), 0)).(String)
+	if c.aes256 {
 		c.unlock256(prepare(password), str("U", 48), str("UE", 32), str("O", 48), str("OE", 32))
 	} else {
-		id, _ := d.Resolve(first(nth(d.Array(d.trailer.Get("ID")), 0), nil)).(String)
 		c.unlock128(encodeDoc(password), str("U", 32), str("O", 32), []byte(id), length)
 	}
-	if c.key == nil {
+	if c.key == nil && (password != "" || c.streams != cipherNone || c.strings != cipherNone || c.files == cipherNone) {
 		return refuse(ErrLocked, "the file is locked: it needs its password")
 	}
+	c.kept = Kept{Dict: string(AppendObject(nil, d.direct(e, 0))), Key: c.key, ID: []byte(id)}
 	d.crypt = c
 	return nil
+}
+
+// direct copies an object with what it refers to written in place.
+func (d *Document) direct(o Object, depth int) Object {
+	if depth > 8 {
+		return nil
+	}
+	switch v := d.Resolve(o).(type) {
+	case *Dict:
+		out := NewDict()
+		for _, e := range v.Entries() {
+			out.Set(e.Key, d.direct(e.Value, depth+1))
+		}
+		return out
+	case Array:
+		out := make(Array, len(v))
+		for i := range v {
+			out[i] = d.direct(v[i], depth+1)
+		}
+		return out
+	case *Stream:
+		return nil
+	default:
+		return v
+	}
+}
+
+// readCrypt reads what an encryption dictionary says but for its passwords (7.6.2, table 20 and 21):
+// length is the key's, in bytes, up to revision 4.
+func (d *Document) readCrypt(e *Dict) (c *crypt, length int, err error) {
+	if f := d.Name(e.Get("Filter")); f != "Standard" {
+		if strings.Contains(string(f), "PubSec") || e.Has("Recipients") {
+			return nil, 0, refuse(ErrUnsupported, "the file is locked for the holders of certain certificates, which can't be opened here")
+		}
+		return nil, 0, refuse(ErrUnsupported, "the file is locked in a way of its own, “"+string(f)+"”, which can't be opened here")
+	}
+	c = &crypt{metadata: true, filters: map[Name]cipherKind{"Identity": cipherNone}}
+	v := d.intParm(e, "V", 0)
+	c.Revision = d.intParm(e, "R", 0)
+	c.Permissions = int32(d.intParm(e, "P", 0))
+	if b, ok := d.Resolve(e.Get("EncryptMetadata")).(Boolean); ok {
+		c.metadata = bool(b)
+	}
+	length = d.intParm(e, "Length", 40) / 8
+	unknown := refuse(ErrUnsupported, "the file is locked in a way that is not known here")
+	switch {
+	case v == 1 || v == 2 || v == 3:
+		c.streams, c.strings, c.files = cipherRC4, cipherRC4, cipherRC4
+		if v == 1 {
+			length = 5
+		}
+	case v == 4 || v == 5:
+		length = 16
+		for _, f := range d.Dict(e.Get("CF")).Entries() {
+			switch d.Name(d.Dict(f.Value).Get("CFM")) {
+			case "V2":
+				c.filters[f.Key] = cipherRC4
+			case "AESV2", "AESV3":
+				c.filters[f.Key] = cipherAES
+			default:
+				c.filters[f.Key] = cipherNone
+			}
+		}
+		c.streams = c.filters[d.Name(e.Get("StmF"))]
+		c.strings = c.filters[d.Name(e.Get("StrF"))]
+		c.files = c.streams
+		if f := d.Name(e.Get("EFF")); f != "" {
+			c.files = c.filters[f]
+		}
+	default:
+		return nil, 0, unknown
+	}
+	if c.Revision < 2 || c.Revision > 6 || c.Revision >= 5 != (v == 5) {
+		return nil, 0, unknown
+	}
+	c.aes256 = c.Revision >= 5
+	if length < 5 || length > 16 {
+		length = 5
+	}
+	return c, length, nil
+}
+
+// of says how a stream is encrypted.
+func (c *crypt) of(d *Document, s *Stream) cipherKind {
+	switch s.Dict.Get("Type") {
+	case Name("XRef"):
+		return cipherNone // 7.5.8.2
+	case Name("Metadata"):
+		if !c.metadata {
+			return cipherNone
+		}
+	}
+	if f, parms := d.Filters(s); len(f) > 0 && f[0] == "Crypt" { // 7.4.10: a filter of its own
+		name := d.Name(parms[0].Get("Name"))
+		if name == "" {
+			name = "Identity"
+		}
+		return c.filters[name]
+	}
+	if s.Dict.Get("Type") == Name("EmbeddedFile") {
+		return c.files
+	}
+	return c.streams
 }
 
 func nth(a Array, i int) Object {
@@ -129,18 +227,6 @@ func nth(a Array, i int) Object {
 		return a[i]
 	}
 	return nil
-}
-
-// cryptFilter says what the crypt filter of that name does (7.6.6).
-func (d *Document) cryptFilter(e *Dict, name Name) cipherKind {
-	cf := d.Dict(d.Dict(e.Get("CF")).Get(name))
-	switch d.Name(cf.Get("CFM")) {
-	case "V2":
-		return cipherRC4
-	case "AESV2", "AESV3":
-		return cipherAES
-	}
-	return cipherNone
 }
 
 // padding is the string of algorithm 2, step a.
@@ -387,18 +473,13 @@ func (d *Document) decrypted(o Object, num, gen int) Object {
 			return v
 		}
 		d.decrypted(v.Dict, num, gen)
-		if v.Dict.Get("Type") == Name("Metadata") && !c.metadata {
-			return v
-		}
-		kind := c.streams
-		if f, parms := d.Filters(v); len(f) > 0 && f[0] == "Crypt" { // 7.4.10: a filter of its own
-			kind = cipherNone
-			if name := parms[0].Get("Name"); name != nil && name != Name("Identity") {
-				kind = c.streams
+		if kind := c.of(d, v); kind != cipherNone {
+			v.open = func(b []byte) ([]byte, error) {
+				if c.key == nil {
+					return nil, refuse(ErrLocked, "the attached file is locked: it needs the document's password")
+				}
+				return c.decrypt(b, num, gen, kind), nil
 			}
-		}
-		if kind != cipherNone {
-			v.open = func(b []byte) []byte { return c.decrypt(b, num, gen, kind) }
 		}
 	}
 	return o

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"crypto/rand"
 	"io"
+	"slices"
 	"strings"
 	"testing"
 
@@ -73,6 +74,7 @@ func TestEveryRevision(t *testing.T) {
 					assert.Contains(t, plain, "(low water: 0.4 m)")
 					assert.NotContains(t, plain, "/Encrypt")
 				}
+				again(t, d, user, owner, args)
 				_, err = d.Fork().Update([16]byte{})
 				assert.Error(t, err, "a locked file is never updated in place")
 			}
@@ -85,6 +87,93 @@ func join(a []string) (s string) {
 		s += v + " "
 	}
 	return
+}
+
+// again locks what was opened with one password just as it came: other programs open it with both.
+func again(t *testing.T, d *pdf.Document, user, owner string, args []string) {
+	t.Helper()
+	kept, ok := d.Kept()
+	require.True(t, ok)
+	kept.Key, kept.ID = slices.Clone(kept.Key), slices.Clone(kept.ID)
+	var work, b bytes.Buffer
+	require.NoError(t, d.WriteFull(t.Context(), &work, pdf.FullOptions{KeepNumbers: true}))
+	copied := pdftest.Open(t, work.Bytes()) // as a stored working copy, which is not locked
+	require.NoError(t, copied.WriteFull(t.Context(), &b, pdf.FullOptions{Protect: &pdf.Protection{Again: &kept, Rand: rand.Reader}}))
+	assert.NotContains(t, b.String(), "NORTHFACE")
+	assert.Equal(t, slices.Contains(args, "--cleartext-metadata"), strings.Contains(b.String(), "HARBOURMETA"))
+	if slices.Contains(args, "") {
+		user = ""
+	}
+	before := ""
+	for _, pw := range []string{user, owner} {
+		pdftest.Tool(t, b.Bytes(), "qpdf", "--check", "--password="+pw, "FILE")
+		plain := pdftest.Tool(t, b.Bytes(), "qpdf", "--qdf", "--object-streams=disable", "--decrypt", "--password="+pw, "FILE", "-")
+		assert.Contains(t, plain, "HARBOURMETA")
+		assert.Contains(t, plain, "(low water: 0.4 m)")
+		typed := user
+		if d.Encryption().Revision < 5 { // poppler takes the bytes as they are
+			typed = strings.ReplaceAll(user, "ü", "\xfc")
+		}
+		assert.Contains(t, pdftest.Tool(t, b.Bytes(), "pdftotext", "-upw", typed, "FILE", "-"), "NORTHFACE")
+		said := pdftest.Tool(t, b.Bytes(), "qpdf", "--show-encryption", "--password="+owner, "FILE")
+		assert.Equal(t, strings.Contains(join(args), "--modify=none"), strings.Contains(said, "modify other: not allowed"))
+		if before == "" {
+			before = said
+		}
+		assert.Equal(t, before, said)
+	}
+}
+
+// A file in which only what is attached is locked opens without its password; the attached file does not.
+func TestOnlyAttachmentsLocked(t *testing.T) {
+	f := &pdftest.File{Version: "2.0"}
+	f.Add("<</Type/Catalog/Pages 2 0 R/Names<</EmbeddedFiles<</Names[(soundings)5 0 R]>>>>>>")
+	f.Add("<</Type/Pages/Kids[3 0 R]/Count 1/MediaBox[0 0 300 300]/Resources<</Font<</F 7 0 R>>>>>>")
+	f.Add("<</Type/Page/Parent 2 0 R/Contents 4 0 R>>")
+	f.Add("%s", pdftest.Stream("", "BT /F 20 Tf 30 100 Td (NORTHFACE) Tj ET"))
+	f.Add("<</Type/Filespec/F(soundings)/UF(soundings)/EF<</F 6 0 R>>>>")
+	f.Add("%s", pdftest.Stream("/Type/EmbeddedFile", "DEPTHS 4.1 4.3"))
+	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>")
+	locked := []byte(qpdf(t, f.Bytes(), "--compress-streams=n", "--encrypt", "ebb", "flow", "256", "--"))
+	d, err := pdf.OpenLocked(bytes.NewReader(locked), int64(len(locked)), "ebb")
+	require.NoError(t, err)
+	kept, ok := d.Kept()
+	require.True(t, ok)
+	kept.Dict = strings.NewReplacer("/StmF/StdCF", "/StmF/Identity", "/StrF/StdCF", "/StrF/Identity/EFF/StdCF").Replace(kept.Dict)
+	require.Contains(t, kept.Dict, "/EFF")
+	var b bytes.Buffer
+	require.NoError(t, d.WriteFull(t.Context(), &b, pdf.FullOptions{Protect: &pdf.Protection{Again: &kept, Rand: rand.Reader}}))
+	assert.NotContains(t, b.String(), "DEPTHS")
+	assert.Contains(t, b.String(), "NORTHFACE")
+	for _, pw := range []string{"ebb", "flow"} {
+		said := pdftest.Tool(t, b.Bytes(), "qpdf", "--show-encryption", "--password="+pw, "FILE")
+		assert.Contains(t, said, "stream encryption method: none")
+		assert.Contains(t, said, "file encryption method: AESv3")
+	}
+
+	open, err := pdf.Open(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	require.NoError(t, err)
+	assert.True(t, open.FilesLocked())
+	_, ok = open.Kept()
+	assert.False(t, ok)
+	file := func(d *pdf.Document) *pdf.Stream {
+		spec := d.Dict(d.Array(d.Dict(d.Dict(d.Catalog().Get("Names")).Get("EmbeddedFiles")).Get("Names"))[1])
+		return d.Stream(d.Dict(spec.Get("EF")).Get("F"))
+	}
+	data, _, err := open.Decode(open.Stream(open.Dict(pdftest.Refs(t, open)[0]).Get("Contents")))
+	require.NoError(t, err)
+	assert.Contains(t, string(data), "NORTHFACE")
+	_, err = file(open).Raw()
+	assert.ErrorIs(t, err, pdf.ErrLocked)
+	assert.ErrorIs(t, open.WriteFull(t.Context(), io.Discard, pdf.FullOptions{}), pdf.ErrLocked, "it can't be written without its attached file")
+
+	_, err = pdf.OpenLocked(bytes.NewReader(b.Bytes()), int64(b.Len()), "wrong")
+	assert.ErrorIs(t, err, pdf.ErrLocked)
+	whole, err := pdf.OpenLocked(bytes.NewReader(b.Bytes()), int64(b.Len()), "ebb")
+	require.NoError(t, err)
+	data, err = file(whole).Raw()
+	require.NoError(t, err)
+	assert.Equal(t, "DEPTHS 4.1 4.3", string(data))
 }
 
 // What we lock opens in other programs with either password, and with no other; permissions read back.

@@ -36,9 +36,10 @@ type Document struct {
 	changed []int          // keys of overlay in the order of first change
 	next    int            // next free object number
 
-	pages []Leaf // page list, nil until asked for
-	nodes map[Ref]node
-	mu    *sync.Mutex // guards pages and nodes
+	pages  []Leaf // page list, nil until asked for; never changed, only replaced
+	nodes  map[Ref]node
+	common bool        // nodes belongs to a fork too: copied before it is changed
+	mu     *sync.Mutex // guards the three
 }
 
 // cache holds parsed objects and unpacked object streams.
@@ -220,7 +221,10 @@ func (d *Document) With(update []byte) (*Document, error) {
 
 // Fork gives a document with the same objects whose changes are its own.
 func (d *Document) Fork() *Document {
+	d.mu.Lock()
+	d.common = true // here and in the copy
 	n := *d
+	d.mu.Unlock()
 	n.overlay = make(map[int]Object, len(d.overlay))
 	for num, o := range d.overlay {
 		switch v := o.(type) {
@@ -235,10 +239,6 @@ func (d *Document) Fork() *Document {
 	}
 	n.changed = slices.Clone(d.changed)
 	n.mu = &sync.Mutex{}
-	d.mu.Lock()
-	n.pages = slices.Clone(d.pages)
-	n.nodes = maps.Clone(d.nodes)
-	d.mu.Unlock()
 	return &n
 }
 
@@ -246,11 +246,22 @@ func (d *Document) Fork() *Document {
 // the same changes: With(update) of what other has in its overlay.
 func (d *Document) KeepPages(other *Document) {
 	other.mu.Lock()
-	pages, nodes := slices.Clone(other.pages), maps.Clone(other.nodes)
+	pages, nodes := other.pages, other.nodes
+	other.common = true
 	other.mu.Unlock()
 	d.mu.Lock()
-	d.pages, d.nodes = pages, nodes
+	d.pages, d.nodes, d.common = pages, nodes, true
 	d.mu.Unlock()
+}
+
+// ownNodes gives the interior nodes of the page tree, to be changed.
+func (d *Document) ownNodes() map[Ref]node {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if d.common {
+		d.nodes, d.common = maps.Clone(d.nodes), false
+	}
+	return d.nodes
 }
 
 // Discard drops all changes that are not written.

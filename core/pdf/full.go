@@ -33,7 +33,7 @@ func (d *Document) WriteFull(ctx context.Context, w io.Writer, opt FullOptions) 
 	f := &fullWriter{doc: d.Fork(), opt: opt, out: &counter{w: bufio.NewWriterSize(w, 256<<10)}, numbers: map[int]int{}}
 	if opt.Protect != nil {
 		var err error
-		if f.lock, err = newLocker(opt.Protect); err != nil {
+		if f.lock, err = newLocker(opt.Protect, f.doc); err != nil {
 			return err
 		}
 	}
@@ -93,8 +93,10 @@ func (f *fullWriter) write(ctx context.Context) error {
 		f.rebuildTree(pages)
 	}
 	version := max(d.Version(), "1.5")
-	if f.lock != nil {
+	if f.lock != nil && f.lock.Revision >= 5 {
 		version = max(version, "2.0") // where revision 6 comes from
+	} else if f.lock != nil {
+		version = max(version, "1.6")
 	}
 	fmt.Fprintf(f.out, "%%PDF-%s\n%%\xe2\xe3\xcf\xd3\n", version)
 	trailer := NewDict("Root", f.target(d.Root()))
@@ -211,6 +213,14 @@ func (f *fullWriter) object(r Ref) error {
 	}
 	num := f.numbers[r.Num]
 	s, isStream := o.(*Stream)
+	if !isStream && f.lock != nil && !f.lock.packs() {
+		if o, err = f.lock.object(o, num); err != nil {
+			return err
+		}
+		f.entries = append(f.entries, numbered{num, entry{kind: 1, off: f.out.n}})
+		_, err = f.out.Write(append(appendMapped(fmt.Appendf(nil, "%d 0 obj\n", num), o, f.target), "\nendobj\n"...))
+		return err
+	}
 	if !isStream {
 		f.pack = append(f.pack, packed{num, appendMapped(nil, o, f.target)})
 		if len(f.pack) >= perObjectStream {
@@ -219,9 +229,11 @@ func (f *fullWriter) object(r Ref) error {
 		return nil
 	}
 	if f.lock != nil {
-		if s, err = f.lock.stream(s); err != nil {
+		sealed, err := f.lock.object(s, num)
+		if err != nil {
 			return fmt.Errorf("object %d: %w", r.Num, err)
 		}
+		s = sealed.(*Stream)
 	}
 	f.entries = append(f.entries, numbered{num, entry{kind: 1, off: f.out.n}})
 	fmt.Fprintf(f.out, "%d 0 obj\n", num)
@@ -255,10 +267,10 @@ func (f *fullWriter) flushPack() error {
 	dict := NewDict("Type", Name("ObjStm"), "N", Integer(len(f.pack)), "First", Integer(head.Len()))
 	head.Write(body.Bytes())
 	f.pack = f.pack[:0]
-	s := NewFlateStream(dict, head.Bytes())
+	var s Object = NewFlateStream(dict, head.Bytes())
 	if f.lock != nil {
 		var err error
-		if s, err = f.lock.stream(s); err != nil {
+		if s, err = f.lock.object(s, container); err != nil {
 			return err
 		}
 	}
@@ -314,7 +326,9 @@ func (f *fullWriter) xref(trailer *Dict) error {
 		t.Set(e.Key, e.Value)
 	}
 	firstID := String(f.opt.ID[:])
-	if a := f.doc.Array(f.doc.trailer.Get("ID")); len(a) == 2 {
+	if f.opt.Protect != nil && f.opt.Protect.Again != nil {
+		firstID = String(f.opt.Protect.Again.ID)
+	} else if a := f.doc.Array(f.doc.trailer.Get("ID")); len(a) == 2 {
 		if s, ok := f.doc.Resolve(a[0]).(String); ok && s != "" {
 			firstID = s
 		}

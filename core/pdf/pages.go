@@ -41,7 +41,7 @@ func (d *Document) Pages() ([]Leaf, error) {
 		return nil, err
 	}
 	d.mu.Lock()
-	d.pages, d.nodes = pages, nodes
+	d.pages, d.nodes, d.common = pages, nodes, false
 	d.mu.Unlock()
 	return pages, nil
 }
@@ -178,7 +178,7 @@ func (d *Document) dropKids(parent Ref, gone map[Ref]bool) {
 	d.Edit(parent).Set("Kids", left)
 	d.addCount(parent, -n)
 	if up := d.nodes[parent].parent; len(left) == 0 && !up.IsZero() {
-		delete(d.nodes, parent)
+		delete(d.ownNodes(), parent)
 		d.dropKids(up, map[Ref]bool{parent: true})
 		d.addCount(up, 1) // the empty node counted for no page
 	}
@@ -191,7 +191,7 @@ func (d *Document) addCount(at Ref, n int) {
 		}
 		info := d.nodes[at]
 		info.count += n
-		d.nodes[at] = info
+		d.ownNodes()[at] = info
 		d.Edit(at).Set("Count", Integer(info.count))
 		at = info.parent
 	}
@@ -244,7 +244,7 @@ func (d *Document) InsertPages(at int, pages []Ref) error {
 				added = append(added, Leaf{p, n})
 			}
 			d.Set(n, NewDict("Type", Name("Pages"), "Parent", parent, "Kids", members, "Count", Integer(len(group))))
-			d.nodes[n] = node{parent, len(group)}
+			d.ownNodes()[n] = node{parent, len(group)}
 			newKids = append(newKids, n)
 		}
 	}

@@ -18,7 +18,7 @@ type Stream struct {
 	raw    []byte      // encoded bytes, when src is nil
 	src    io.ReaderAt // where the encoded bytes stand otherwise
 	off, n int64
-	open   func([]byte) []byte // decrypts, where the file is encrypted
+	open   func([]byte) ([]byte, error) // decrypts, where the file is encrypted
 }
 
 // NewStream makes a stream of bytes that are encoded as d says; /Length is set.
@@ -84,7 +84,7 @@ func (s *Stream) Raw() ([]byte, error) {
 		return nil, fmt.Errorf("reading a stream at byte %d: %w", s.off, err)
 	}
 	if s.open != nil {
-		b = s.open(b)
+		return s.open(b)
 	}
 	return b, nil
 }

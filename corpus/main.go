@@ -1,0 +1,313 @@
+// Command corpus holds what Glenrain reads and writes against other programs, over a folder of
+// real files, and writes the table of docs/COMPATIBILITY.md to standard output: the count
+// of pages by poppler's, and the file that is written anew against the one it was written from.
+package main
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"runtime"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"glenrain/core/pdf"
+)
+
+func main() {
+	if len(os.Args) != 2 {
+		fmt.Fprintln(os.Stderr, "usage: corpus DIR")
+		os.Exit(2)
+	}
+	if err := run(os.Args[1]); err != nil {
+		fmt.Fprintln(os.Stderr, "corpus:", err)
+		os.Exit(1)
+	}
+}
+
+// paper is one file and what came of it.
+type paper struct {
+	group, path string
+	poppler     int      // pages by poppler; 0 where it does not open the file
+	ours        int      // pages by our reader; 0 where it does not
+	refused     string   // our sentence, where the file was refused
+	mended      string   // what was wrong with it
+	misses      []string // what of the file written anew is not as it was
+	bytes, anew int64
+}
+
+func run(dir string) error {
+	var papers []*paper
+	err := filepath.WalkDir(dir, func(path string, e fs.DirEntry, err error) error {
+		if err == nil && !e.IsDir() && strings.HasSuffix(strings.ToLower(path), ".pdf") {
+			rel, _ := filepath.Rel(dir, path)
+			papers = append(papers, &paper{group: strings.Split(rel, string(filepath.Separator))[0], path: path})
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	if len(papers) == 0 {
+		return errors.New("no PDF files in " + dir)
+	}
+	next := make(chan *paper)
+	var wg sync.WaitGroup
+	for range runtime.NumCPU() {
+		wg.Go(func() {
+			for p := range next {
+				start := time.Now()
+				p.look()
+				if t := time.Since(start); t > 20*time.Second {
+					fmt.Fprintf(os.Stderr, "%s took %.0f s\n", p.path, t.Seconds())
+				}
+			}
+		})
+	}
+	for i, p := range papers {
+		if i%100 == 0 {
+			fmt.Fprintf(os.Stderr, "%d of %d\n", i, len(papers))
+		}
+		next <- p
+	}
+	close(next)
+	wg.Wait()
+	report(dir, papers)
+	return nil
+}
+
+// look reads one file, writes it anew and holds both side by side.
+func (p *paper) look() {
+	defer func() {
+		if r := recover(); r != nil {
+			p.misses = append(p.misses, fmt.Sprint("PANIC: ", r))
+		}
+	}()
+	p.poppler = popplerPages(p.path)
+	f, err := os.Open(p.path)
+	if err != nil {
+		p.refused = err.Error()
+		return
+	}
+	defer f.Close()
+	st, err := f.Stat()
+	if err != nil {
+		p.refused = err.Error()
+		return
+	}
+	p.bytes = st.Size()
+	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
+	defer cancel()
+	doc, wrong, err := pdf.OpenMended(ctx, f, st.Size(), "")
+	if err != nil {
+		p.refused = err.Error()
+		return
+	}
+	p.mended = strings.Join(wrong, "; ")
+	pages, err := doc.Pages()
+	if err != nil {
+		p.refused = err.Error()
+		return
+	}
+	p.ours = len(pages)
+	out, err := os.CreateTemp("", "anew-*.pdf")
+	if err != nil {
+		p.refused = err.Error()
+		return
+	}
+	defer os.Remove(out.Name())
+	err = errors.Join(doc.WriteFull(ctx, out, pdf.FullOptions{}), out.Close())
+	if err != nil {
+		p.miss("not written: %v", err)
+		return
+	}
+	p.against(out.Name())
+}
+
+func (p *paper) miss(format string, args ...any) {
+	p.misses = append(p.misses, fmt.Sprintf(format, args...))
+}
+
+// against holds the new file against the old one.
+func (p *paper) against(anew string) {
+	data, err := os.ReadFile(anew)
+	if err != nil {
+		p.miss("%v", err)
+		return
+	}
+	p.anew = int64(len(data))
+	if n := bytes.Count(data, []byte("\nstartxref\n")); n != 1 {
+		p.miss("%d cross-reference sections", n)
+	}
+	if a, b := checks(p.path), checks(anew); b > a {
+		p.miss("qpdf --check: %s before, %s after", verdicts[a], verdicts[b])
+	}
+	if n := popplerPages(anew); p.poppler != 0 && n != p.poppler {
+		p.miss("%d pages by poppler before, %d after", p.poppler, n)
+	}
+	p.misses = append(p.misses, graphs(p.path, anew)...)
+	for _, ask := range []struct {
+		what string
+		args []string
+	}{
+		{"fonts", []string{"pdffonts", "FILE"}},
+		{"text", []string{"pdftotext", "FILE", "-"}},
+		{"attachments", []string{"pdfdetach", "-list", "FILE"}},
+		{"outlines", []string{"pdftohtml", "-xml", "-i", "-l", "1", "-stdout", "FILE"}},
+		{"tags", []string{"pdfinfo", "-struct", "FILE"}},
+	} {
+		a, err1 := said(p.path, ask.args)
+		b, err2 := said(anew, ask.args)
+		if ask.what == "fonts" {
+			a, b = sortedFonts(a), sortedFonts(b)
+		}
+		if err1 == nil && err2 != nil || err1 == nil && !bytes.Equal(a, b) {
+			p.miss("%s differ", ask.what)
+		}
+	}
+	n := max(p.poppler, 1)
+	for _, page := range slices.Compact([]int{1, min(2, n), n}) {
+		at := strconv.Itoa(page)
+		args := []string{"pdftoppm", "-r", "60", "-f", at, "-l", at, "FILE"}
+		a, err1 := said(p.path, args)
+		b, err2 := said(anew, args)
+		if err1 == nil && (err2 != nil || sha256.Sum256(a) != sha256.Sum256(b)) {
+			p.miss("pixels of page %d differ", page)
+		}
+	}
+}
+
+// said runs a program on a file and gives what it writes.
+func said(file string, args []string) ([]byte, error) {
+	args = slices.Clone(args)
+	for i := range args {
+		if args[i] == "FILE" {
+			args[i] = file
+		}
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), 3*time.Minute)
+	defer cancel()
+	out, err := exec.CommandContext(ctx, args[0], args[1:]...).Output()
+	if args[0] != "pdftoppm" { // what names the file, or an object by its number, says nothing
+		out = objectRE.ReplaceAll(out, nil)
+		for _, name := range []string{file, strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))} {
+			out = bytes.ReplaceAll(out, []byte(name), []byte("FILE"))
+		}
+	}
+	return out, err
+}
+
+var objectRE = regexp.MustCompile(`Object \d+ \d+`)
+
+// sortedFonts drops object numbers, and the order, which follows them.
+func sortedFonts(list []byte) []byte {
+	lines := strings.Split(string(list), "\n")
+	for i, l := range lines {
+		lines[i] = strings.Join(strings.Fields(l[:max(0, len(l)-10)]), " ")
+	}
+	slices.Sort(lines)
+	return []byte(strings.Join(lines, "\n"))
+}
+
+func popplerPages(path string) int {
+	out, err := said(path, []string{"pdfinfo", "FILE"})
+	if err != nil {
+		return 0
+	}
+	for l := range strings.Lines(string(out)) {
+		if v, ok := strings.CutPrefix(l, "Pages:"); ok {
+			n, _ := strconv.Atoi(strings.TrimSpace(v))
+			return n
+		}
+	}
+	return 0
+}
+
+var verdicts = []string{"clean", "warnings", "errors"}
+
+// checks gives qpdf's verdict, as an index of verdicts.
+func checks(path string) int {
+	_, err := said(path, []string{"qpdf", "--check", "FILE"})
+	var exit *exec.ExitError
+	switch {
+	case err == nil:
+		return 0
+	case errors.As(err, &exit) && exit.ExitCode() == 3:
+		return 1
+	}
+	return 2
+}
+
+func report(dir string, papers []*paper) {
+	fmt.Printf("# Compatibility\n\nMade by `make corpus`: real files read, counted, written anew, and held against poppler and qpdf.\n\n")
+	fmt.Printf("| files | how many | poppler opens | same count | ours alone | mended | refused by both | written anew without a miss |\n|---|---:|---:|---:|---:|---:|---:|---:|\n")
+	groups := map[string][]*paper{}
+	for _, p := range papers {
+		groups[p.group] = append(groups[p.group], p)
+		groups["~all"] = append(groups["~all"], p)
+	}
+	names := []string{}
+	for g := range groups {
+		names = append(names, g)
+	}
+	slices.Sort(names)
+	for _, g := range names {
+		var open, same, alone, mended, both, written, clean int
+		for _, p := range groups[g] {
+			switch {
+			case p.poppler > 0:
+				open++
+				if p.ours == p.poppler {
+					same++
+				}
+			case p.ours > 0:
+				alone++
+			default:
+				both++
+			}
+			if p.mended != "" {
+				mended++
+			}
+			if p.anew > 0 {
+				written++
+				if len(p.misses) == 0 {
+					clean++
+				}
+			}
+		}
+		fmt.Printf("| %s | %d | %d | %d (%.2f %%) | %d | %d | %d | %d of %d |\n", strings.TrimPrefix(g, "~"), len(groups[g]), open, same, 100*float64(same)/float64(max(open, 1)), alone, mended, both, clean, written)
+	}
+	fmt.Printf("\nHeld side by side for each file: qpdf --check no worse; one cross-reference section; no object that can't be reached; " +
+		"the same graph from the trailer on (qpdf --json=2, streams by hash, numbers ignored); the same fonts, text, attachments, outlines and tags by poppler; " +
+		"the first, second and last page equal in pixels.\n\n## Misses\n\n")
+	for _, p := range papers {
+		rel, _ := filepath.Rel(dir, p.path)
+		if p.poppler > 0 && p.ours != p.poppler {
+			why := p.refused
+			if why == "" {
+				why = fmt.Sprintf("%d pages", p.ours)
+			}
+			fmt.Printf("- `%s`: poppler counts %d; ours: %s\n", rel, p.poppler, why)
+		}
+		if len(p.misses) > 0 {
+			fmt.Printf("- `%s`: %s%s\n", rel, strings.Join(p.misses, "; "), within(p.mended))
+		}
+	}
+}
+
+func within(mended string) string {
+	if mended == "" {
+		return ""
+	}
+	return " (mended: " + mended + ")"
+}
