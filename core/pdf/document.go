@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"sync"
+	"sync/atomic"
 )
 
 // Document is an open PDF: the objects of a file, read when asked for, and an
@@ -38,8 +39,9 @@ type Document struct {
 
 	pages  []Leaf // page list, nil until asked for; never changed, only replaced
 	nodes  map[Ref]node
-	common bool        // nodes belongs to a fork too: copied before it is changed
-	mu     *sync.Mutex // guards the three
+	common bool          // nodes belongs to a fork too: copied before it is changed
+	mu     *sync.Mutex   // guards the three
+	spent  *atomic.Int64 // bytes unpacked in this piece of work
 }
 
 // cache holds parsed objects and unpacked object streams.
@@ -98,6 +100,7 @@ func open(r io.ReaderAt, size int64, version, password string) (*Document, error
 		own:     newCache(),
 		overlay: map[int]Object{},
 		mu:      &sync.Mutex{},
+		spent:   &atomic.Int64{},
 	}
 	start, err := d.findStart()
 	if err != nil {
@@ -114,7 +117,7 @@ func open(r io.ReaderAt, size int64, version, password string) (*Document, error
 			top = max(top, e.num)
 		}
 	}
-	if n, ok := d.trailer.Get("Size").(Integer); ok && n > 0 && int(n)-1 <= maxObjects {
+	if n, ok := d.trailer.Get("Size").(Integer); ok && n > 0 && int(n)-1 <= MaxObjects {
 		d.next = int(n)
 	}
 	d.next = max(d.next, top+1)
@@ -239,6 +242,7 @@ func (d *Document) Fork() *Document {
 	}
 	n.changed = slices.Clone(d.changed)
 	n.mu = &sync.Mutex{}
+	n.spent = &atomic.Int64{}
 	return &n
 }
 

@@ -30,11 +30,3 @@ func (e *Error) Error() string { return e.Sentence }
 func (e *Error) Unwrap() error { return e.Kind }
 
 func refuse(kind error, sentence string) error { return &Error{kind, sentence} }
-
-// Limits that no honest file reaches.
-const (
-	maxDepth    = 200       // nesting of arrays and dictionaries, of the page tree
-	maxObjects  = 8_388_607 // Annex C: the largest object number
-	maxInflated = 1 << 30   // bytes one stream may decode to
-	maxSections = 100_000   // xref sections in one chain
-)

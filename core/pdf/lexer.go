@@ -58,8 +58,8 @@ func (l *Lexer) SkipSpace() {
 func (l *Lexer) Next() (Object, error) { return l.object(0) }
 
 func (l *Lexer) object(depth int) (Object, error) {
-	if depth > maxDepth {
-		return nil, refuse(ErrLimit, "objects are nested too deeply")
+	if depth > MaxDepth {
+		return nil, ErrTooDeep
 	}
 	l.SkipSpace()
 	if l.Pos >= len(l.Data) {
@@ -263,7 +263,7 @@ func (l *Lexer) array(depth int) (Object, error) {
 func refOf(num, gen Object) (Object, bool) {
 	n, ok1 := num.(Integer)
 	g, ok2 := gen.(Integer)
-	if !ok1 || !ok2 || n < 0 || n > maxObjects || g < 0 || g > 65535 {
+	if !ok1 || !ok2 || n < 0 || n > MaxObjects || g < 0 || g > 65535 {
 		return nil, false
 	}
 	if n == 0 {

@@ -47,7 +47,10 @@ func (d *Document) Pages() ([]Leaf, error) {
 }
 
 func (d *Document) walkPages(at, parent Ref, nodes map[Ref]node, out []Leaf, depth int) ([]Leaf, error) {
-	if _, twice := nodes[at]; twice || depth > maxDepth {
+	if depth > MaxDepth {
+		return nil, ErrTooDeep
+	}
+	if _, twice := nodes[at]; twice {
 		return nil, refuse(ErrDamaged, "the file is damaged: its page tree runs in a circle")
 	}
 	o, err := d.Load(at)
@@ -75,8 +78,8 @@ func (d *Document) walkPages(at, parent Ref, nodes map[Ref]node, out []Leaf, dep
 		if out, err = d.walkPages(r, at, nodes, out, depth+1); err != nil {
 			return nil, err
 		}
-		if len(out) > maxObjects {
-			return nil, refuse(ErrLimit, "the file has more pages than any file has")
+		if len(out) > MaxObjects {
+			return nil, ErrTooManyPages
 		}
 	}
 	nodes[at] = node{parent, len(out) - before}
@@ -90,7 +93,7 @@ func (d *Document) Page(r Ref) *Dict { return d.Dict(r) }
 // above it that has one (7.7.3.4). References are not followed.
 func (d *Document) Inherited(page Ref, key Name) Object {
 	dict := d.Dict(page)
-	for range maxDepth {
+	for range MaxDepth {
 		if dict == nil {
 			return nil
 		}
@@ -185,7 +188,7 @@ func (d *Document) dropKids(parent Ref, gone map[Ref]bool) {
 }
 
 func (d *Document) addCount(at Ref, n int) {
-	for range maxDepth {
+	for range MaxDepth {
 		if at.IsZero() || n == 0 {
 			return
 		}

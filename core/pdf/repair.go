@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strconv"
 	"sync"
+	"sync/atomic"
 )
 
 // OpenMended opens a file as it is where it is sound, and mends it where it is not: first
@@ -52,7 +53,7 @@ func Repair(ctx context.Context, r io.ReaderAt, size int64, password string) (*D
 	}
 	d := &Document{
 		src: NewParts().With(io.NewSectionReader(r, off, size-off), size-off), size: size - off, version: version,
-		shared: newCache(), own: newCache(), overlay: map[int]Object{}, mu: &sync.Mutex{}, lenient: true, trailer: NewDict(),
+		shared: newCache(), own: newCache(), overlay: map[int]Object{}, mu: &sync.Mutex{}, spent: &atomic.Int64{}, lenient: true, trailer: NewDict(),
 	}
 	s := &scanner{d: d}
 	if err := s.scan(ctx); err != nil {
@@ -154,7 +155,7 @@ func objectBefore(b []byte, i int) (num, gen, off int, ok bool) {
 	}
 	i = from
 	num, from, ok = back()
-	return num, gen, from, ok && num > 0 && num <= maxObjects
+	return num, gen, from, ok && num > 0 && num <= MaxObjects
 }
 
 func (s *scanner) found(num, gen int, off int64) {
@@ -219,7 +220,7 @@ func (s *scanner) objectStreams() {
 			}
 		}
 		for i, num := range d.shared.streams[container].nums {
-			if num <= 0 || num > maxObjects {
+			if num <= 0 || num > MaxObjects {
 				continue
 			}
 			if num >= len(d.base) {
@@ -364,7 +365,7 @@ func (m *mender) node(at, parent Ref, depth int) int {
 			m.fixed++
 		}
 		dict := m.d.itself(r)
-		if !isRef || dict == nil || depth > maxDepth {
+		if !isRef || dict == nil || depth > MaxDepth {
 			m.fixed++
 			continue
 		}

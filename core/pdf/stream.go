@@ -111,11 +111,15 @@ func (d *Document) Decode(s *Stream) (data []byte, rest []Name, err error) {
 		return nil, nil, err
 	}
 	filters, parms := d.Filters(s)
+	if len(filters) > MaxFilters {
+		return nil, nil, ErrTooDense
+	}
+	packed := len(data)
 	for i, f := range filters {
 		p := parms[i]
 		switch f {
 		case "FlateDecode", "Fl":
-			data, err = inflate(data, maxInflated)
+			data, err = inflate(data, MaxInflated)
 			if err == nil {
 				data, err = unpredict(d, data, p)
 			}
@@ -141,6 +145,12 @@ func (d *Document) Decode(s *Stream) (data []byte, rest []Name, err error) {
 		}
 		if err != nil {
 			return nil, nil, fmt.Errorf("%s: %w", f, err)
+		}
+		if len(data) > freeInflated && len(data)/MaxRatio > packed {
+			return nil, nil, ErrTooDense
+		}
+		if d.spent.Add(int64(len(data))) > MaxInflatedAll {
+			return nil, nil, ErrTooMuch
 		}
 	}
 	return data, nil, nil
@@ -201,7 +211,7 @@ func inflate(data []byte, limit int64) ([]byte, error) {
 	out.Grow(min(len(body)*4, 1<<20))
 	n, err := io.Copy(&out, io.LimitReader(r, limit+1))
 	if n > limit {
-		return nil, refuse(ErrLimit, "a stream in the file unpacks to more than 1 GB")
+		return nil, ErrTooLarge
 	}
 	if err != nil && n == 0 && len(body) > 8 {
 		return nil, refuse(ErrDamaged, "a compressed stream can't be unpacked")
@@ -386,8 +396,8 @@ func unlzw(data []byte, early bool) ([]byte, error) {
 		default:
 			return out, nil
 		}
-		if len(out) > maxInflated {
-			return nil, refuse(ErrLimit, "a stream in the file unpacks to more than 1 GB")
+		if len(out) > MaxInflated {
+			return nil, ErrTooLarge
 		}
 		prev = c
 		switch n := len(table) + change; {
@@ -468,8 +478,8 @@ func unrunlength(data []byte) ([]byte, error) {
 		default:
 			return out, errRun
 		}
-		if len(out) > maxInflated {
-			return nil, refuse(ErrLimit, "a stream in the file unpacks to more than 1 GB")
+		if len(out) > MaxInflated {
+			return nil, ErrTooLarge
 		}
 	}
 	return out, nil

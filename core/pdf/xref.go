@@ -97,7 +97,7 @@ func readTable(l *Lexer) (*section, error) {
 		start, ok1 := o.(Integer)
 		o, err = l.Next()
 		count, ok2 := o.(Integer)
-		if err != nil || !ok1 || !ok2 || start < 0 || count < 0 || start+count > maxObjects+1 {
+		if err != nil || !ok1 || !ok2 || start < 0 || count < 0 || start+count > MaxObjects+1 {
 			return nil, bad
 		}
 		l.SkipSpace()
@@ -202,7 +202,7 @@ func (d *Document) readXRefStream(off int64) (*section, error) {
 	for i := 0; i+1 < len(index); i += 2 {
 		start, ok1 := index[i].(Integer)
 		count, ok2 := index[i+1].(Integer)
-		if !ok1 || !ok2 || start < 0 || count < 0 || start+count > maxObjects+1 {
+		if !ok1 || !ok2 || start < 0 || count < 0 || start+count > MaxObjects+1 {
 			return nil, bad
 		}
 		for j := range int(count) {
@@ -247,8 +247,8 @@ func (d *Document) readChain(startxref int64) ([]*section, error) {
 			break // a loop: what was read so far is all there is
 		}
 		seen[off] = true
-		if len(seen) > maxSections {
-			return nil, refuse(ErrLimit, "the file was updated more often than any file is")
+		if len(seen) > MaxSections {
+			return nil, ErrTooManySections
 		}
 		s, err := d.readSection(off)
 		if err != nil {

@@ -34,9 +34,6 @@ const DefaultDPI = 96
 // readers keep to).
 const MaxPoints = 14400
 
-// maxPixels is the most a picture that has to be decoded may have.
-const maxPixels = 400 << 20
-
 // Decode reads a picture's header. data is kept and must not change.
 func Decode(data []byte) (*Picture, error) {
 	var p *Picture

@@ -87,8 +87,8 @@ func (h *pngHeader) asItIs(doc *pdf.Document) pdf.Ref {
 // decoded writes colour and transparency as two pictures: the second is the soft
 // mask of the first (11.6.5.2).
 func (h *pngHeader) decoded(doc *pdf.Document, data []byte) (pdf.Ref, error) {
-	if h.width*h.height > maxPixels {
-		return pdf.Ref{}, fmt.Errorf("a picture of %d by %d pixels is too large: %w", h.width, h.height, ErrFormat)
+	if h.width > pdf.MaxPixels/h.height {
+		return pdf.Ref{}, fmt.Errorf("%w: %w", ErrFormat, pdf.ErrTooManyPixels)
 	}
 	img, err := png.Decode(bytes.NewReader(data))
 	if err != nil {

@@ -11,7 +11,6 @@ import (
 	"image/png"
 	"io"
 	"os"
-	"time"
 
 	"github.com/klippa-app/go-pdfium"
 	"github.com/klippa-app/go-pdfium/enums"
@@ -206,7 +205,7 @@ func (c *child) render(doc references.FPDF_DOCUMENT, r Request) (Picture, error)
 			Width: float64(cut.Dx()) / scale, Height: float64(cut.Dy()) / scale,
 		}
 	}
-	if req.Width*req.Height > MaxPixels {
+	if req.Width*req.Height > pdf.MaxDrawn {
 		return Picture{}, fmt.Errorf("a picture of %d by %d pixels is too large", req.Width, req.Height)
 	}
 	got, err := c.lib.RenderPageInPixels(req)
@@ -261,6 +260,3 @@ func manyColours(img *image.RGBA) bool {
 	}
 	return false
 }
-
-// renderTime is the longest a page may take.
-const renderTime = 30 * time.Second

@@ -11,6 +11,8 @@ import (
 	"runtime"
 	"sync"
 	"time"
+
+	"glenrain/core/pdf"
 )
 
 // Pool keeps child processes, one a core, and shares them among requests.
@@ -52,7 +54,7 @@ func NewPool(cacheDir string, n int) (*Pool, error) {
 	ctx, stop := context.WithCancel(context.Background())
 	p := &Pool{
 		cacheDir: cacheDir, jobs: make(chan *job), waiting: make(chan struct{}, maxWaiting),
-		stop: stop, ctx: ctx, first: make(chan struct{}), limit: renderTime,
+		stop: stop, ctx: ctx, first: make(chan struct{}), limit: pdf.MaxDrawing,
 	}
 	for i := range n {
 		p.done.Add(1)

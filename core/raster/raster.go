@@ -8,6 +8,8 @@ package raster
 import (
 	"errors"
 	"image"
+
+	"glenrain/core/pdf"
 )
 
 // Format says how the pixels come back.
@@ -60,11 +62,8 @@ type Picture struct {
 
 // Errors of rendering; each is a sentence.
 var (
-	ErrTime = errors.New("the page took too long to draw and was stopped")
+	ErrTime = &pdf.Error{Kind: pdf.ErrLimit, Sentence: "the page took too long to draw and was stopped"}
 	ErrBusy = errors.New("too many pages wait to be drawn")
 	ErrDead = errors.New("the page could not be drawn: drawing it stopped the renderer")
 	ErrPage = errors.New("the page can't be drawn")
 )
-
-// MaxPixels is the most one picture may have.
-const MaxPixels = 64 << 20

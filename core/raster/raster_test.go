@@ -11,6 +11,8 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
+
+	"glenrain/core/pdf"
 )
 
 func TestMain(m *testing.M) {
@@ -84,7 +86,7 @@ func TestOverrun(t *testing.T) {
 	p.limit = time.Nanosecond
 	_, err = p.Render(context.Background(), Request{Source: src, Scale: 1})
 	require.ErrorIs(t, err, ErrTime)
-	p.limit = renderTime
+	p.limit = pdf.MaxDrawing
 	// The child was killed; another takes its place.
 	_, err = p.Render(context.Background(), Request{Source: src, Scale: 1})
 	require.NoError(t, err)

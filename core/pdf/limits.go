@@ -1,0 +1,45 @@
+package pdf
+
+import "time"
+
+// Limits that no honest file reaches, of all rooms. Where one is passed, the error is the value
+// named beside it, which wraps ErrLimit and has a sentence.
+const (
+	// MaxDepth is the nesting of arrays and dictionaries, and of the page tree (ErrTooDeep).
+	MaxDepth = 200
+	// MaxObjects is the largest object number (Annex C); more pages than that are ErrTooManyPages.
+	MaxObjects = 8_388_607
+	// MaxSections is how many cross-reference sections one file may have (ErrTooManySections).
+	MaxSections = 100_000
+	// MaxInflated is how many bytes one stream may unpack to (ErrTooLarge): a colour page of A3 at
+	// 600 dots an inch takes 209 MB.
+	MaxInflated = 384 << 20
+	// MaxRatio is by how much a stream may grow when it is unpacked (ErrTooDense), once it takes
+	// freeInflated bytes. Deflate itself can't pass 1,032; only packed packages do.
+	MaxRatio     = 2000
+	freeInflated = 16 << 20
+	// MaxFilters is how many filters one stream may have (ErrTooDense).
+	MaxFilters = 16
+	// MaxInflatedAll is how many bytes one piece of work on a document may unpack (ErrTooMuch).
+	MaxInflatedAll = 32 << 30
+	// MaxPixels is the most one picture may have that is decoded (ErrTooManyPixels).
+	MaxPixels = 400 << 20
+	// MaxDrawn is the most pixels a drawn page may have (ErrTooManyPixels).
+	MaxDrawn = 64 << 20
+	// MaxWork is how long one file may take to be brought in, or one step (ErrTooLong); MaxDrawing,
+	// how long one page may take to be drawn.
+	MaxWork    = 5 * time.Minute
+	MaxDrawing = 30 * time.Second
+)
+
+// What is said where a limit is passed.
+var (
+	ErrTooDeep         = refuse(ErrLimit, "the file nests its objects more deeply than any honest file")
+	ErrTooManyPages    = refuse(ErrLimit, "the file has more pages than any file has")
+	ErrTooManySections = refuse(ErrLimit, "the file was updated more often than any file is")
+	ErrTooLarge        = refuse(ErrLimit, "a stream in the file unpacks to more than 384 MB")
+	ErrTooDense        = refuse(ErrLimit, "a stream in the file is packed into packages to unpack to a multiple of any honest size")
+	ErrTooMuch         = refuse(ErrLimit, "the file unpacks to more than 32 GB in all")
+	ErrTooManyPixels   = refuse(ErrLimit, "a picture has more pixels than can be worked on here")
+	ErrTooLong         = refuse(ErrLimit, "this took longer than any honest file takes, and was stopped")
+)
