@@ -180,7 +180,10 @@ func graphs(before, after string) []string {
 		return append([]string{fmt.Sprintf("the graph has %d pages before, %d after", len(la), len(lb))}, unreachable(b)...)
 	}
 	for i := range la {
-		p.pageA[la[i].ref], p.pageB[lb[i].ref] = i, i
+		if la[i].ref != "" { // pages may be direct in a file that came
+			p.pageA[la[i].ref] = i
+		}
+		p.pageB[lb[i].ref] = i
 	}
 	for i := range la {
 		p.dicts(la[i].dict, lb[i].dict, fmt.Sprintf("page %d", i+1))
@@ -227,7 +230,7 @@ func (p *pair) values(x, y any, path string) {
 	}
 	i, pa := p.pageA[refA]
 	j, pb := p.pageB[refB]
-	if pa || pb {
+	if (pa || pb) && refA != "" {
 		if pa != pb || i != j {
 			p.miss(path, "leads to another page")
 		}

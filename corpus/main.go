@@ -113,6 +113,9 @@ func (p *paper) look() {
 		p.refused = err.Error()
 		return
 	}
+	if n, _, err := doc.Verify(ctx); err == nil && n > 0 {
+		wrong = append(wrong, fmt.Sprintf("%d objects can't be read", n))
+	}
 	p.mended = strings.Join(wrong, "; ")
 	pages, err := doc.Pages()
 	if err != nil {
@@ -120,18 +123,35 @@ func (p *paper) look() {
 		return
 	}
 	p.ours = len(pages)
-	out, err := os.CreateTemp("", "anew-*.pdf")
+	if doc.FilesLocked() {
+		p.refused = "attached files are locked"
+		return
+	}
+	// Both under one name, since programs tell the name in what they write.
+	dir, err := os.MkdirTemp("", "papers-")
 	if err != nil {
 		p.refused = err.Error()
 		return
 	}
-	defer os.Remove(out.Name())
+	defer os.RemoveAll(dir)
+	was, is := filepath.Join(dir, "was", "paper.pdf"), filepath.Join(dir, "is", "paper.pdf")
+	at, err := filepath.Abs(p.path)
+	err = errors.Join(err, os.Mkdir(filepath.Dir(was), 0o700), os.Mkdir(filepath.Dir(is), 0o700), os.Symlink(at, was))
+	if err != nil {
+		p.refused = err.Error()
+		return
+	}
+	out, err := os.Create(is)
+	if err != nil {
+		p.refused = err.Error()
+		return
+	}
 	err = errors.Join(doc.WriteFull(ctx, out, pdf.FullOptions{}), out.Close())
 	if err != nil {
 		p.miss("not written: %v", err)
 		return
 	}
-	p.against(out.Name())
+	p.against(was, is)
 }
 
 func (p *paper) miss(format string, args ...any) {
@@ -139,7 +159,7 @@ func (p *paper) miss(format string, args ...any) {
 }
 
 // against holds the new file against the old one.
-func (p *paper) against(anew string) {
+func (p *paper) against(was, anew string) {
 	data, err := os.ReadFile(anew)
 	if err != nil {
 		p.miss("%v", err)
@@ -149,13 +169,13 @@ func (p *paper) against(anew string) {
 	if n := bytes.Count(data, []byte("\nstartxref\n")); n != 1 {
 		p.miss("%d cross-reference sections", n)
 	}
-	if a, b := checks(p.path), checks(anew); b > a {
+	if a, b := checks(was), checks(anew); b > a {
 		p.miss("qpdf --check: %s before, %s after", verdicts[a], verdicts[b])
 	}
 	if n := popplerPages(anew); p.poppler != 0 && n != p.poppler {
 		p.miss("%d pages by poppler before, %d after", p.poppler, n)
 	}
-	p.misses = append(p.misses, graphs(p.path, anew)...)
+	p.misses = append(p.misses, graphs(was, anew)...)
 	for _, ask := range []struct {
 		what string
 		args []string
@@ -166,7 +186,7 @@ func (p *paper) against(anew string) {
 		{"outlines", []string{"pdftohtml", "-xml", "-i", "-l", "1", "-stdout", "FILE"}},
 		{"tags", []string{"pdfinfo", "-struct", "FILE"}},
 	} {
-		a, err1 := said(p.path, ask.args)
+		a, err1 := said(was, ask.args)
 		b, err2 := said(anew, ask.args)
 		if ask.what == "fonts" {
 			a, b = sortedFonts(a), sortedFonts(b)
@@ -179,7 +199,7 @@ func (p *paper) against(anew string) {
 	for _, page := range slices.Compact([]int{1, min(2, n), n}) {
 		at := strconv.Itoa(page)
 		args := []string{"pdftoppm", "-r", "60", "-f", at, "-l", at, "FILE"}
-		a, err1 := said(p.path, args)
+		a, err1 := said(was, args)
 		b, err2 := said(anew, args)
 		if err1 == nil && (err2 != nil || sha256.Sum256(a) != sha256.Sum256(b)) {
 			p.miss("pixels of page %d differ", page)
@@ -198,11 +218,8 @@ func said(file string, args []string) ([]byte, error) {
 	ctx, cancel := context.WithTimeout(context.Background(), 3*time.Minute)
 	defer cancel()
 	out, err := exec.CommandContext(ctx, args[0], args[1:]...).Output()
-	if args[0] != "pdftoppm" { // what names the file, or an object by its number, says nothing
+	if args[0] == "pdfinfo" { // object numbers say nothing
 		out = objectRE.ReplaceAll(out, nil)
-		for _, name := range []string{file, strings.TrimSuffix(filepath.Base(file), filepath.Ext(file))} {
-			out = bytes.ReplaceAll(out, []byte(name), []byte("FILE"))
-		}
 	}
 	return out, err
 }

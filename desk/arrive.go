@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"encoding/json"
@@ -17,6 +18,8 @@ import (
 	"glenrain/core/finding"
 	"glenrain/core/pdf"
 	"glenrain/core/picture"
+	"glenrain/core/raster"
+	"glenrain/core/step"
 )
 
 // Refused is a file that could not be brought in, with the reason.
@@ -50,6 +53,26 @@ const maxPicture = 512 << 20
 // brought in is a *Refused; one that needs a password, or another one, is a *NeedsPassword.
 func (d *Desk) Arrive(ctx context.Context, person, folder uint, fileName, password string, in *Incoming) (*Document, error) {
 	defer in.Drop()
+	ctx, cancel := limited(ctx)
+	defer cancel()
+	row, err := d.arrive(ctx, person, folder, fileName, password, in)
+	return row, overran(ctx, err)
+}
+
+// limited bounds how long one file or step may take.
+func limited(ctx context.Context) (context.Context, context.CancelFunc) {
+	return context.WithTimeoutCause(ctx, pdf.MaxWork, pdf.ErrTooLong)
+}
+
+// overran says in a sentence that the time was over.
+func overran(ctx context.Context, err error) error {
+	if errors.Is(err, context.DeadlineExceeded) && errors.Is(context.Cause(ctx), pdf.ErrTooLong) {
+		return pdf.ErrTooLong
+	}
+	return err
+}
+
+func (d *Desk) arrive(ctx context.Context, person, folder uint, fileName, password string, in *Incoming) (*Document, error) {
 	fileName = cleanName(filepath.Base(strings.ReplaceAll(fileName, "\\", "/")))
 	head := make([]byte, min(in.Size, 1024))
 	if _, err := in.ReadAt(head, 0); err != nil && err != io.EOF {
@@ -66,6 +89,11 @@ func (d *Desk) Arrive(ctx context.Context, person, folder uint, fileName, passwo
 		working = doc
 	} else {
 		doc, wrong, err := pdf.OpenMended(ctx, in, in.Size, password)
+		if errors.Is(err, pdf.ErrDamaged) {
+			if saved, serr := d.saved(ctx, in); serr == nil {
+				doc, wrong, err = saved, []string{"it could be saved only by another reader, as far as that understood it"}, nil
+			}
+		}
 		if errors.Is(err, pdf.ErrLocked) {
 			return nil, &NeedsPassword{fileName, lockedSentence(password)}
 		}
@@ -80,19 +108,34 @@ func (d *Desk) Arrive(ctx context.Context, person, folder uint, fileName, passwo
 			if !e.Allows(pdf.PermitModify) || !e.Allows(pdf.PermitAssemble) {
 				return nil, &NeedsPassword{fileName, "its owner allows no changes: give the owner's password to work on it"}
 			}
+			if doc.FilesLocked() {
+				return nil, &NeedsPassword{fileName, "the files attached to it are locked: give their password to work on it"}
+			}
 			row.Locked = true
+			if kept, ok := doc.Kept(); ok {
+				row.Lock = toJSON(kept)
+			}
 		}
 		row.Mended = strings.Join(wrong, "; ")
+		unreadable, dangling, err := doc.Verify(ctx)
+		if err != nil {
+			return nil, err
+		}
+		if unreadable > 0 {
+			wrong = append(wrong, step.Count(unreadable, "object")+" in it could not be read and are left out")
+			row.Mended = strings.Join(wrong, "; ")
+		}
 		shared, err := doc.SplitSharedPages()
 		if err != nil {
 			return nil, err
 		}
-		if shared > 0 || doc.Size() != in.Size || row.Locked || row.Mended != "" {
+		if shared > 0 || dangling || doc.Size() != in.Size || row.Locked || row.Mended != "" {
 			working = doc
 		}
 	}
 	base := ""
 	var err error
+	row.Working = working != nil
 	if working != nil { // first: it reads from the incoming file
 		base, _, err = d.Store.Put(func(w io.Writer) error {
 			return working.WriteFull(ctx, w, pdf.FullOptions{KeepNumbers: true})
@@ -106,6 +149,28 @@ func (d *Desk) Arrive(ctx context.Context, person, folder uint, fileName, passwo
 	}
 	return d.addDocument(ctx, row, cmp.Or(base, row.OriginalSHA))
 }
+
+// saved is the last resort for a damaged file: what PDFium makes of it.
+func (d *Desk) saved(ctx context.Context, in *Incoming) (*pdf.Document, error) {
+	if in.Size > maxSaved {
+		return nil, pdf.ErrTooLarge
+	}
+	pic, err := d.pool.Render(ctx, raster.Request{Save: true, Source: raster.Source{Key: newToken(), Parts: []raster.Part{{Path: in.f.Name(), Size: in.Size}}}})
+	if err != nil {
+		return nil, err
+	}
+	doc, _, err := pdf.OpenMended(ctx, bytes.NewReader(pic.Data), int64(len(pic.Data)), "")
+	if err != nil {
+		return nil, err
+	}
+	if pages, err := doc.Pages(); err != nil || len(pages) == 0 {
+		return nil, pdf.ErrNoPages
+	}
+	return doc, nil
+}
+
+// maxSaved is the largest file that PDFium is asked to save, which it does in memory.
+const maxSaved = 128 << 20
 
 // addDocument describes the base and stores the document with its first state.
 func (d *Desk) addDocument(ctx context.Context, row *Document, base string) (*Document, error) {

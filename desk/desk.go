@@ -3,6 +3,7 @@ package desk
 import (
 	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"os"
 	"path/filepath"
@@ -10,7 +11,8 @@ import (
 	"syscall"
 	"time"
 
-	"github.com/glebarez/sqlite"
+	sqlite "github.com/glebarez/go-sqlite"
+	driver "github.com/glebarez/sqlite"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 
@@ -77,9 +79,9 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 		return nil, fmt.Errorf("the data folder: %w", err)
 	}
 	// WAL with synchronous=FULL: what was committed is on the disk.
-	dsn := "file:" + filepath.Join(dir, "glenrain.db") +
+	dsn := "file:" + filepath.Join(dir, databaseName) +
 		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_txlock=immediate"
-	db, err := gorm.Open(sqlite.Open(dsn), &gorm.Config{
+	db, err := gorm.Open(driver.Open(dsn), &gorm.Config{
 		Logger: logger.New(slogWriter{opt.Log}, logger.Config{SlowThreshold: time.Second, LogLevel: logger.Warn, IgnoreRecordNotFoundError: true}),
 	})
 	if err != nil {
@@ -107,6 +109,10 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	if d.log == nil {
 		d.log = slog.New(slog.DiscardHandler)
 	}
+	if err := d.sweep(); err != nil {
+		return nil, err
+	}
+	go d.pictures.clear(maxPictures, maxPicturesLeft)
 	return d, nil
 }
 
@@ -130,6 +136,23 @@ func (w slogWriter) Printf(format string, args ...any) {
 	if w.log != nil {
 		w.log.Warn(fmt.Sprintf(format, args...))
 	}
+}
+
+// NoSpace reports whether an error came of a disk that is full or can't be written to.
+func NoSpace(err error) bool {
+	for _, e := range []error{syscall.ENOSPC, syscall.EDQUOT, syscall.EFBIG, syscall.EROFS, fs.ErrPermission} {
+		if errors.Is(err, e) {
+			return true
+		}
+	}
+	var db *sqlite.Error
+	if errors.As(err, &db) {
+		switch db.Code() & 0xff { // SQLite's result codes: IOERR, READONLY, FULL, CANTOPEN
+		case 8, 10, 13, 14:
+			return true
+		}
+	}
+	return false
 }
 
 // missing turns gorm's "not found" into ErrMissing.

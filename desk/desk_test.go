@@ -190,15 +190,41 @@ func TestLongTrail(t *testing.T) {
 
 	updates, err := d.Replay(t.Context(), doc.ID)
 	require.NoError(t, err)
-	var again bytes.Buffer
+	require.Len(t, updates, n)
+	for i, st := range s.Steps {
+		var row Step
+		require.NoError(t, d.db.First(&row, st.ID).Error)
+		stored, err := d.updateOf(&row)
+		require.NoError(t, err)
+		require.True(t, bytes.Equal(stored, updates[i]), "run again, the trail gives the same update %d", i)
+	}
+	pdftest.Check(t, files[tip])
+
+	if n < foldAfter {
+		return
+	}
+	// The long trail is read through a fold, and is the same document as without it.
 	states, err := d.chain(t.Context(), doc.ID, tip)
 	require.NoError(t, err)
-	again.Write(files[states[0].ID])
-	for _, u := range updates {
-		again.Write(u)
-	}
-	assert.True(t, bytes.Equal(files[tip], again.Bytes()), "run again, the trail gives the same document")
-	pdftest.Check(t, files[tip])
+	require.NotEmpty(t, states[foldAfter].FoldSHA)
+	assert.Empty(t, states[foldAfter-1].FoldSHA)
+	assert.Equal(t, n-foldAfter+1, s.unfolded())
+	whole, err := d.load(t.Context(), s.Document, states[foldAfter].ID)
+	require.NoError(t, err)
+	assert.Equal(t, foldAfter, whole.unfolded(), "the state itself is read through its own updates")
+	folded, err := d.fold(whole)
+	require.NoError(t, err)
+	assert.Equal(t, pdftest.Whole(t, whole.PDF), pdftest.Whole(t, folded.PDF))
+	pdftest.Check(t, bytesOf(t, folded))
+	key := whole.Pages()[3].Key
+	assert.Equal(t, drawPage(t, d, whole, key), drawPage(t, d, folded, key))
+}
+
+func drawPage(t *testing.T, d *Desk, s *Snapshot, k step.Key) []byte {
+	t.Helper()
+	pic, err := d.pool.Render(t.Context(), raster.Request{Source: s.source(), Page: s.Index(k), Width: 200, Height: 200, Format: raster.Raw})
+	require.NoError(t, err)
+	return pic.Data
 }
 
 func TestTakeOutStep(t *testing.T) {

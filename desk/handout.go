@@ -3,6 +3,8 @@ package desk
 import (
 	"context"
 	"crypto/rand"
+	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"strings"
@@ -10,6 +12,7 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/arrange"
+	"glenrain/core/field"
 	"glenrain/core/finding"
 	"glenrain/core/jobs"
 	"glenrain/core/pdf"
@@ -29,17 +32,30 @@ type Order struct {
 	Name     string // of the copy, without ".pdf"
 	Replace  bool   // the original, instead of a copy
 	AsItIs   bool   // although it has loose ends that ask
+	Lock     bool   // again as it came, with the same passwords
+	Signed   bool   // the original with the changes behind it, instead of written anew
+}
+
+// CanLock reports whether the document can be locked again as it came.
+func (s *Snapshot) CanLock() bool { return s.Document.Lock != "" }
+
+// CanKeepSignature reports whether the document is signed and its signature can leave with it.
+func (s *Snapshot) CanKeepSignature() bool {
+	r := s.Document
+	return !r.Working && !r.Locked && r.Mended == "" && r.MadeFrom == "" && finding.Signed(s.PDF) != ""
 }
 
 // LooseEnds finds what should be mended before the document goes out.
 func (d *Desk) LooseEnds(s *Snapshot) ([]finding.Finding, error) {
 	found, err := finding.Run(s.PDF, jobs.LooseEnds())
-	if err == nil && s.Document.Locked {
-		found = append([]finding.Finding{{Kind: "unlocked", Asks: true,
-			Sentence: "The document came locked with a password; the file that goes out is not locked"}}, found...)
+	if err == nil && s.Document.Locked && !s.CanLock() {
+		found = append([]finding.Finding{unlocked}, found...)
 	}
 	return found, err
 }
+
+var unlocked = finding.Finding{Kind: "unlocked", Asks: true,
+	Sentence: "The document came locked with a password; the file that goes out is not locked"}
 
 // HandOut writes the document anew, whole, as a file to give away: only what can be
 // reached, nothing of what was undone or taken out.
@@ -57,6 +73,9 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 			return nil, err
 		}
 		var asks []finding.Finding
+		if s.CanLock() && !o.Lock {
+			asks = append(asks, unlocked)
+		}
 		for _, e := range ends {
 			if e.Asks {
 				asks = append(asks, e)
@@ -65,6 +84,9 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 		if len(asks) > 0 {
 			return nil, &Asks{asks}
 		}
+	}
+	if o.Lock && !s.CanLock() || o.Signed && !s.CanKeepSignature() {
+		return nil, step.Refuse("the document can't be handed out in this way")
 	}
 	name := s.Document.Name + ".pdf"
 	if !o.Replace {
@@ -76,17 +98,34 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 	h := &HandOut{DocumentID: o.Document, StateID: s.State.ID, Name: name, Replaced: o.Replace, PersonID: o.Person, At: d.now()}
 	doc := s.PDF.Fork()
 	stamp(doc, pdf.DateString(h.At))
+	field.Unsign(doc)
 	opt := pdf.FullOptions{Progress: func(done int) { w.Set(done, doc.Objects()) }}
 	_, _ = rand.Read(opt.ID[:]) // never fails
-	h.SHA, h.Size, err = d.Store.Put(func(out io.Writer) error { return doc.WriteFull(ctx, out, opt) })
+	write := func(out io.Writer) error { return doc.WriteFull(ctx, out, opt) }
+	switch {
+	case o.Signed:
+		h.Signed = true
+		write = func(out io.Writer) error {
+			_, err := io.Copy(out, io.NewSectionReader(s.PDF.Source(), 0, s.PDF.Size()))
+			return err
+		}
+	case o.Lock:
+		h.Locked = true
+		opt.Protect = &pdf.Protection{Again: &pdf.Kept{}, Rand: rand.Reader}
+		if err := json.Unmarshal([]byte(s.Document.Lock), opt.Protect.Again); err != nil {
+			return nil, fmt.Errorf("how the document was locked: %w", err)
+		}
+	}
+	h.SHA, h.Size, err = d.Store.Put(write)
 	if err != nil {
 		return nil, err
 	}
-	pages, err := d.check(h.SHA)
-	if err != nil {
+	if h.Pages, err = d.check(h.SHA, h.Locked); err != nil {
 		return nil, fmt.Errorf("the file that was written does not read back: %w", err)
 	}
-	h.Pages = pages
+	if h.Pages == 0 {
+		h.Pages = s.Document.Pages
+	}
 	return h, d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if o.Replace {
 			if err := tx.Model(&Document{}).Where("id = ?", o.Document).
@@ -113,13 +152,27 @@ func trimPDF(name string) string {
 	return name
 }
 
-// check opens a written file and counts its pages.
-func (d *Desk) check(sha string) (int, error) {
-	b, err := d.base(sha)
+// check opens a written file and counts its pages. A locked one needs a password that is not known;
+// it is enough then that it asks for it, and that it opens where the user's is empty.
+func (d *Desk) check(sha string, locked bool) (int, error) {
+	f, err := d.Store.Open(sha)
 	if err != nil {
 		return 0, err
 	}
-	return len(b.pages), nil
+	defer f.Close()
+	st, err := f.Stat()
+	if err != nil {
+		return 0, err
+	}
+	doc, err := pdf.Open(f, st.Size())
+	if locked && errors.Is(err, pdf.ErrLocked) {
+		return 0, nil
+	}
+	if err != nil {
+		return 0, err
+	}
+	pages, err := doc.Pages()
+	return len(pages), err
 }
 
 // stamp sets the date of change in the document information dictionary (ISO 32000-2, 14.3.3).

@@ -70,6 +70,8 @@ type Document struct {
 	Weight       int64      // bytes: base and updates
 	Arrived      string     // findings on arrival, JSON
 	Locked       bool       // it came locked with a password; its base is not
+	Lock         string     // what it takes to lock it again as it came, JSON (pdf.Kept)
+	Working      bool       // its base is a working copy: not the file as it came
 	Mended       string     // what was wrong with the file; its base is a mended copy
 	MadeFrom     string     // "a picture", "4 documents"; empty for a PDF that was brought in
 	AwayAt       *time.Time `gorm:"index"`
@@ -87,6 +89,7 @@ type State struct {
 	BaseSHA    string // the base of its chain of updates
 	StepID     uint   // the step that led here from the parent
 	Depth      int    // updates since the base
+	FoldSHA    string // one update that stands for all since the base; later ones stand on it
 }
 
 // Step is one step of a document's trail.
@@ -125,6 +128,8 @@ type HandOut struct {
 	Size       int64
 	Pages      int
 	Replaced   bool // it took the original's place
+	Signed     bool // the original with the changes behind it, so that its signature can be checked
+	Locked     bool // locked again as it came
 	PersonID   uint
 	At         time.Time `gorm:"index"`
 }
@@ -142,6 +147,9 @@ func migrate(db *gorm.DB) error {
 	}, {
 		ID:      "2: documents that came locked or damaged",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Document{}) },
+	}, {
+		ID:      "3: folds, locking again, signed files handed out as they are",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Document{}, &State{}, &HandOut{}) },
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

@@ -74,7 +74,8 @@ type Snapshot struct {
 	Keys     *step.Keys
 
 	base     *openBase
-	parts    []raster.Part
+	parts    []raster.Part     // the base, a fold if it stands on one, and the updates since
+	folded   bool              // it was read through the fold of its own state
 	versions map[step.Key]uint // the step that last redrew a page
 	all      uint              // the step that last redrew all pages
 	sizes    *sizes
@@ -142,7 +143,11 @@ func (s *Snapshot) Index(k step.Key) int {
 
 // source names the snapshot for the renderer.
 func (s *Snapshot) source() raster.Source {
-	return raster.Source{Key: fmt.Sprintf("state-%d", s.State.ID), Parts: s.parts}
+	key := fmt.Sprintf("state-%d", s.State.ID)
+	if s.folded {
+		key += "-folded"
+	}
+	return raster.Source{Key: key, Parts: s.parts}
 }
 
 // live is a document that is worked on: its newest snapshot, and the lock that those
@@ -254,9 +259,32 @@ func (d *Desk) load(ctx context.Context, row Document, state uint) (*Snapshot, e
 	for _, st := range states[1:] {
 		ids = append(ids, st.StepID)
 	}
+	// The updates before the last fold are not read: but not the one of the state itself, on which
+	// only later ones stand, so that a state is the same bytes however it is come to.
+	fold := 0
+	for i, st := range states[:len(states)-1] {
+		if st.FoldSHA != "" {
+			fold = i
+		}
+	}
+	if fold > 0 {
+		bytes, err := os.ReadFile(d.Store.Path(states[fold].FoldSHA))
+		if err != nil {
+			return nil, fmt.Errorf("reading a stored change: %w", err)
+		}
+		if s.PDF, err = b.doc.With(bytes); err != nil {
+			return nil, err
+		}
+		s.parts = append(s.parts, raster.Part{Path: d.Store.Path(states[fold].FoldSHA), Size: int64(len(bytes))})
+	}
+	done := 0
 	for group := range slices.Chunk(ids, 200) {
 		var rows []Step
-		if err := d.db.WithContext(ctx).Where("id in ?", group).Find(&rows).Error; err != nil {
+		q := d.db.WithContext(ctx)
+		if done+len(group) <= fold {
+			q = q.Omit("update")
+		}
+		if err := q.Where("id in ?", group).Find(&rows).Error; err != nil {
 			return nil, err
 		}
 		byID := map[uint]Step{}
@@ -267,6 +295,10 @@ func (d *Desk) load(ctx context.Context, row Document, state uint) (*Snapshot, e
 			r, ok := byID[id]
 			if !ok {
 				return nil, fmt.Errorf("step %d of a trail is missing", id)
+			}
+			if done++; done <= fold {
+				s.note(r)
+				continue
 			}
 			update, err := d.updateOf(&r)
 			if err != nil {
@@ -291,6 +323,11 @@ func (s *Snapshot) add(r Step, update []byte, path string) {
 		part = raster.Part{Path: path, Size: int64(len(update))}
 	}
 	s.parts = append(s.parts[:len(s.parts):len(s.parts)], part)
+	s.note(r)
+}
+
+// note takes a step into the bookkeeping without its update.
+func (s *Snapshot) note(r Step) {
 	r.Update = nil
 	s.Steps = append(s.Steps[:len(s.Steps):len(s.Steps)], r)
 	s.Keys = s.Keys.With(r.No, r.created())

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"bytes"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
@@ -181,10 +182,24 @@ func (s *Sessions) Find(token string) ([]byte, bool, error) {
 	return row.Data, err == nil, err
 }
 
-// Commit stores a session.
+// Commit stores a session. One that only lasts longer from now on need not be written each time,
+// and can't be where the disk is full: who is signed in can still look at what is there.
 func (s *Sessions) Commit(token string, b []byte, expiry time.Time) error {
-	return s.db.Save(&Session{Hash: tokenHash(token), Data: b, Expiry: expiry}).Error
+	var was Session
+	err := s.db.First(&was, "hash = ?", tokenHash(token)).Error
+	if err == nil && bytes.Equal(b, was.Data) && expiry.Sub(was.Expiry) < expiryStep {
+		return nil
+	}
+	known := err == nil
+	err = s.db.Save(&Session{Hash: tokenHash(token), Data: b, Expiry: expiry}).Error
+	if known && NoSpace(err) {
+		return nil
+	}
+	return err
 }
+
+// expiryStep is by how much a session is made to last longer at a time.
+const expiryStep = 10 * time.Minute
 
 // Delete ends a session.
 func (s *Sessions) Delete(token string) error {

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"sync/atomic"
 
 	"glenrain/core/raster"
 	"glenrain/core/step"
@@ -14,15 +15,21 @@ import (
 
 // pictures caches page pictures on the disk, by what the page is made of: the document,
 // the page's key and the step that last redrew it. They can be lost at any time.
-type pictures struct{ dir string }
+type pictures struct {
+	dir string
+	put atomic.Int64 // how many were kept
+}
 
-func (p pictures) path(document uint, k step.Key, version uint, w, h int) string {
+func (p *pictures) path(document uint, k step.Key, version uint, w, h int) string {
 	sum := sha256.Sum256(fmt.Appendf(nil, "%d %s %d %d %d", document, k, version, w, h))
 	name := hex.EncodeToString(sum[:16])
 	return filepath.Join(p.dir, name[:2], name)
 }
 
-func (p pictures) put(path string, data []byte) {
+func (p *pictures) keep(path string, data []byte) {
+	if p.put.Add(1)%clearEvery == 0 {
+		go p.clear(maxPictures, maxPicturesLeft)
+	}
 	if os.MkdirAll(filepath.Dir(path), 0o700) != nil {
 		return
 	}
@@ -64,7 +71,7 @@ func (d *Desk) Picture(ctx context.Context, document uint, k step.Key, version u
 	if err != nil {
 		return nil, err
 	}
-	d.pictures.put(path, pic.Data)
+	d.pictures.keep(path, pic.Data)
 	return pic.Data, nil
 }
 

@@ -44,6 +44,13 @@ func (c *Conflict) Error() string {
 // Do runs a step on a document, stores it, and moves the head to it. What it gives back
 // is on the disk.
 func (d *Desk) Do(ctx context.Context, c Change) (*Outcome, error) {
+	ctx, cancel := limited(ctx)
+	defer cancel()
+	out, err := d.change(ctx, c)
+	return out, overran(ctx, err)
+}
+
+func (d *Desk) change(ctx context.Context, c Change) (*Outcome, error) {
 	l, done := d.document(c.Document)
 	defer done()
 	l.mu.Lock()
@@ -117,6 +124,12 @@ func (d *Desk) settle(ctx context.Context, head *Snapshot, seen uint, s step.Ste
 func (d *Desk) apply(ctx context.Context, head *Snapshot, s step.Step, row Step) (*Snapshot, error) {
 	src := &sources{desk: d}
 	defer src.close()
+	if head.unfolded() >= foldAfter {
+		var err error
+		if head, err = d.fold(head); err != nil {
+			return nil, err
+		}
+	}
 	env := &step.Env{Now: row.At, Seed: [16]byte(row.Seed), Step: row.No, Keys: head.Keys, Sources: src}
 	fork, res, err := d.registry.Run(ctx, head.PDF, s, env)
 	if err != nil {
@@ -154,6 +167,11 @@ func (d *Desk) apply(ctx context.Context, head *Snapshot, s step.Step, row Step)
 	}
 	st := State{DocumentID: doc.ID, ParentID: head.State.ID, BaseSHA: head.State.BaseSHA, Depth: head.State.Depth + 1}
 	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if head.State.FoldSHA != "" {
+			if err := tx.Model(&head.State).Update("fold_sha", head.State.FoldSHA).Error; err != nil {
+				return err
+			}
+		}
 		if err := tx.Create(&st).Error; err != nil {
 			return err
 		}
@@ -172,10 +190,38 @@ func (d *Desk) apply(ctx context.Context, head *Snapshot, s step.Step, row Step)
 		return nil, fmt.Errorf("storing the step: %w", err)
 	}
 	snap := *head
-	snap.Document, snap.State, snap.PDF, snap.before = doc, st, next, nil
+	snap.Document, snap.State, snap.PDF, snap.before, snap.folded = doc, st, next, nil, false
 	snap.versions = maps.Clone(head.versions)
 	snap.add(row, res.Update, d.Store.Path(row.UpdateSHA))
 	return &snap, nil
+}
+
+// foldAfter is after how many updates the ones before are read as one: readers follow the
+// chain of cross-reference sections from the last to the first, each time.
+const foldAfter = 256
+
+// unfolded counts the updates since the base, or since the fold that the snapshot stands on.
+func (s *Snapshot) unfolded() int { return len(s.parts) - 1 }
+
+// fold gives the same state standing on its base and one update. The single updates stay where they are,
+// for going back; what comes later stands on the fold.
+func (d *Desk) fold(s *Snapshot) (*Snapshot, error) {
+	bytes, err := s.PDF.Fold(s.base.doc)
+	if err != nil {
+		return nil, err
+	}
+	folded, err := s.base.doc.With(bytes)
+	if err != nil {
+		return nil, err
+	}
+	folded.KeepPages(s.PDF)
+	c := *s
+	if c.State.FoldSHA, _, err = d.Store.Put(func(w io.Writer) error { _, err := w.Write(bytes); return err }); err != nil {
+		return nil, err
+	}
+	c.PDF, c.folded = folded, true
+	c.parts = []raster.Part{s.base.part, {Path: d.Store.Path(c.State.FoldSHA), Size: int64(len(bytes))}}
+	return &c, nil
 }
 
 // errMoved: the head in the database is not the one that this process knows. It can only
@@ -364,9 +410,22 @@ func (d *Desk) Replay(ctx context.Context, document uint) ([][]byte, error) {
 	}
 	src := &sources{desk: d}
 	defer src.close()
+	states, err := d.chain(ctx, document, head.State.ID)
+	if err != nil {
+		return nil, err
+	}
 	doc, keys := head.base.doc, step.NewKeys(head.base.pages)
 	var out [][]byte
-	for _, r := range head.Steps {
+	for i, r := range head.Steps {
+		if states[i].FoldSHA != "" {
+			folded, err := doc.Fold(head.base.doc)
+			if err != nil {
+				return nil, err
+			}
+			if doc, err = head.base.doc.With(folded); err != nil {
+				return nil, err
+			}
+		}
 		s, err := d.registry.New(r.Name, json.RawMessage(r.Params))
 		if err != nil {
 			return nil, err

@@ -79,6 +79,7 @@ type deskView struct {
 	Release    *releaseView
 	Collect    *collectView
 	LooseEnds  []finding.Finding
+	Signed     string // what becomes of a signature when the document is changed
 }
 
 type collectView struct {
@@ -91,6 +92,11 @@ type releaseView struct {
 	Written *desk.HandOut
 	Asks    []finding.Finding
 	Chosen  string // "copy" or "replace"
+
+	Signed     string // by whom, and what becomes of it; empty where the signature can't leave with the file
+	KeepSigned bool
+	CanLock    bool
+	Unlock     bool
 }
 
 func (s *Server) deskPage(w http.ResponseWriter, r *http.Request) {
@@ -163,6 +169,9 @@ func (s *Server) deskView(r *http.Request, snap *desk.Snapshot, at string) (*des
 			}
 		}
 	}
+	if at != "release" {
+		v.Signed = finding.Signed(snap.PDF)
+	}
 	switch at {
 	case "furnish":
 		v.Furnish, err = s.furnishView(r, snap)
@@ -194,7 +203,11 @@ func (s *Server) releaseView(r *http.Request, snap *desk.Snapshot) (*releaseView
 		return nil, err
 	}
 	outs, err := s.desk.HandOuts(r.Context(), snap.Document.ID)
-	return &releaseView{Name: name, Outs: outs, Chosen: "copy"}, err
+	v := &releaseView{Name: name, Outs: outs, Chosen: "copy", CanLock: snap.CanLock()}
+	if snap.CanKeepSignature() {
+		v.Signed, v.KeepSigned = finding.Signed(snap.PDF), snap.State.ParentID == 0
+	}
+	return v, err
 }
 
 // CanRenew reports whether what is asked about can be mended at once.

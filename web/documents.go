@@ -130,7 +130,7 @@ func (s *Server) bring(w http.ResponseWriter, r *http.Request) {
 	defer in.Drop()
 	if _, err := io.Copy(in, http.MaxBytesReader(w, r.Body, maxUpload)); err != nil {
 		var tooLarge *http.MaxBytesError
-		if !errors.As(err, &tooLarge) {
+		if !errors.As(err, &tooLarge) && !desk.NoSpace(err) {
 			err = step.Refuse("“%s” did not arrive whole; nothing was changed", name)
 		}
 		s.fail(w, r, err)

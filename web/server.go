@@ -173,7 +173,8 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 			http.Redirect(w, r, "/enter?to="+url.QueryEscape(r.URL.RequestURI()), http.StatusSeeOther)
 			return
 		}
-		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), personKey{}, p)))
+		ctx := raster.For(r.Context(), p.SignIn)
+		next.ServeHTTP(w, r.WithContext(context.WithValue(ctx, personKey{}, p)))
 	})
 }
 
@@ -218,6 +219,8 @@ func status(err error) (int, string) {
 		return http.StatusServiceUnavailable, "Too many pages wait to be drawn. Try again in a moment."
 	case errors.Is(err, raster.ErrTime), errors.Is(err, raster.ErrPage), errors.Is(err, raster.ErrDead):
 		return http.StatusUnprocessableEntity, "This page can't be drawn."
+	case desk.NoSpace(err):
+		return http.StatusInsufficientStorage, "The disk that Glenrain keeps its files on is full, or can't be written to. Nothing was changed."
 	case errors.Is(err, step.ErrPanic):
 		return http.StatusInternalServerError, "The step failed because of a fault in the program. The document is as it was."
 	}

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/demo"
 )
@@ -234,6 +235,24 @@ func TestLockedFiles(t *testing.T) {
 	code, _, h := c.post("/desk/"+id+"/out", v, "HX-Request", "true")
 	assert.Equal(t, http.StatusNoContent, code)
 	assert.Contains(t, h.Get("HX-Redirect"), "/release?out=")
+
+	// Locked again as it came, it opens with both passwords, of which one was never told.
+	_, body = c.get("/desk/" + id + "/release")
+	assert.Contains(t, body, "locked again, with the passwords it came with")
+	v = url.Values{"seen": {state}, "request": {"r2"}, "how": {"copy"}, "name": {"Licence locked"}, "lock": {"yes"}}
+	code, _, h = c.post("/desk/"+id+"/out", v, "HX-Request", "true")
+	require.Equal(t, http.StatusNoContent, code)
+	_, body = c.get(h.Get("HX-Redirect"))
+	assert.Contains(t, body, ", locked again")
+	_, body = c.get("/out/" + regexp.MustCompile(`out=(\d+)`).FindStringSubmatch(h.Get("HX-Redirect"))[1])
+	_, err := pdf.Open(strings.NewReader(body), int64(len(body)))
+	require.ErrorIs(t, err, pdf.ErrLocked)
+	for _, pw := range []string{"ebb & flüt", "owner"} {
+		pdftest.Tool(t, []byte(body), "qpdf", "--check", "--password="+pw, "FILE")
+		d, err := pdf.OpenLocked(strings.NewReader(body), int64(len(body)), pw)
+		require.NoError(t, err)
+		assert.Equal(t, 180, d.Geometry(pdftest.Refs(t, d)[1]).Rotate, "it came turned by 90, and was turned once more")
+	}
 
 	// What the owner forbids needs the owner's password.
 	strict := lock("", "owner", "256", "--modify=none")

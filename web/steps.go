@@ -284,6 +284,7 @@ func (s *Server) handOut(w http.ResponseWriter, r *http.Request) {
 	order := desk.Order{
 		Document: number(r, "id"), Seen: formNumber(r, "seen"), Person: person(r).ID, Name: r.FormValue("name"),
 		Replace: r.FormValue("how") == "replace", AsItIs: r.FormValue("as-it-is") != "" || r.FormValue("renew") != "",
+		Lock: r.FormValue("lock") != "", Signed: r.FormValue("signed") == "keep",
 	}
 	// A renewal that the person chose instead of handing out stale values.
 	if r.FormValue("renew") != "" {
@@ -320,6 +321,7 @@ func (s *Server) handOut(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 		v.Release.Asks, v.Release.Name, v.Release.Chosen = asks.Findings, order.Name, r.FormValue("how")
+		v.Release.KeepSigned, v.Release.Unlock = order.Signed, !order.Lock
 		s.showDesk(w, r, http.StatusConflict, v)
 		return
 	}

@@ -58,14 +58,12 @@ func (s *server) kill() {
 	_ = s.cmd.Wait()
 }
 
-// TestKilled kills the server many times in the middle of uploads and steps: whatever was
-// acknowledged is there afterwards, nothing half-done is seen, and it always starts again.
-func TestKilled(t *testing.T) {
-	kills := 50
-	if testing.Short() {
-		kills = 5
-	}
-	data := t.TempDir()
+// visitor sends requests to a server, signed in as its first person.
+type visitor struct{ cookies []*http.Cookie }
+
+// setUp makes a data folder with its first person.
+func setUp(t *testing.T, data string) *visitor {
+	t.Helper()
 	// PDFium's compiled form is made once, so that no killed server leaves a compilation behind.
 	pool, err := raster.NewPool(raster.CacheForTests(), 1)
 	require.NoError(t, err)
@@ -93,33 +91,60 @@ func TestKilled(t *testing.T) {
 	require.Equal(t, http.StatusOK, res.StatusCode)
 	u, err := url.Parse(address)
 	require.NoError(t, err)
-	cookies := jar.Cookies(u)
-	require.NotEmpty(t, cookies)
+	v := &visitor{jar.Cookies(u)}
+	require.NotEmpty(t, v.cookies)
 	_ = first.Process.Kill()
 	_ = first.Wait()
+	return v
+}
 
-	file := pdftest.Text(12)
-	send := func(base, method, path, contentType string, body []byte) (string, bool) {
-		req, err := http.NewRequest(method, base+path, bytes.NewReader(body))
-		require.NoError(t, err)
-		if contentType != "" {
-			req.Header.Set("Content-Type", contentType)
-			req.Header.Set("HX-Request", "true")
-		}
-		for _, k := range cookies {
-			req.AddCookie(k)
-		}
-		res, err := (&http.Client{Timeout: 20 * time.Second}).Do(req)
-		if err != nil {
-			return "", false
-		}
-		defer res.Body.Close()
-		b, err := io.ReadAll(res.Body)
-		return string(b), err == nil && res.StatusCode == http.StatusOK
+// send gives the answer, and whether it is 200 and came whole.
+func (v *visitor) send(base, method, path, contentType string, body []byte) (string, bool) {
+	answer, code := v.ask(base, method, path, contentType, body)
+	return answer, code == http.StatusOK
+}
+
+// ask gives the answer and its code; 0 where none came, or not whole.
+func (v *visitor) ask(base, method, path, contentType string, body []byte) (string, int) {
+	req, err := http.NewRequest(method, base+path, bytes.NewReader(body))
+	if err != nil {
+		return err.Error(), 0
 	}
-	seenRE := regexp.MustCompile(`data-seen="(\d+)"`)
-	idRE := regexp.MustCompile(`"id":(\d+)`)
+	if contentType != "" {
+		req.Header.Set("Content-Type", contentType)
+		req.Header.Set("HX-Request", "true")
+	}
+	for _, k := range v.cookies {
+		req.AddCookie(k)
+	}
+	res, err := (&http.Client{Timeout: 20 * time.Second}).Do(req)
+	if err != nil {
+		return err.Error(), 0
+	}
+	defer res.Body.Close()
+	b, err := io.ReadAll(res.Body)
+	if err != nil {
+		return err.Error(), 0
+	}
+	return string(b), res.StatusCode
+}
 
+var (
+	seenRE = regexp.MustCompile(`data-seen="(\d+)"`)
+	idRE   = regexp.MustCompile(`"id":(\d+)`)
+)
+
+// TestKilled kills the server many times in the middle of uploads and steps: whatever was
+// acknowledged is there afterwards, nothing half-done is seen, and it always starts again.
+func TestKilled(t *testing.T) {
+	kills := 50
+	if testing.Short() {
+		kills = 5
+	}
+	data := t.TempDir()
+	v := setUp(t, data)
+	send := v.send
+	file := pdftest.Text(12)
 	s := serve(t, data)
 	body, ok := send(s.base, http.MethodPost, "/documents/bring?name=Trail.pdf", "", file)
 	require.True(t, ok, body)

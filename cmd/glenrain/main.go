@@ -31,6 +31,8 @@ const (
 type commands struct {
 	Serve   serveCommand   `cmd:"" help:"Serve a data folder to browsers."`
 	Demo    demoCommand    `cmd:"" help:"Serve an invented office's documents, to try everything on."`
+	Backup  backupCommand  `cmd:"" help:"Write a data folder as one file; a server may work on it meanwhile."`
+	Restore restoreCommand `cmd:"" help:"Make a data folder of a backup."`
 	Info    infoCommand    `cmd:"" help:"Tell what a PDF is: pages, sizes, version, whether it is locked or tagged."`
 	Run     runCommand     `cmd:"" help:"Run a list of steps on a file."`
 	Combine combineCommand `cmd:"" help:"Put several PDFs and pictures together into one."`

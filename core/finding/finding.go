@@ -6,6 +6,7 @@ package finding
 import (
 	"fmt"
 
+	"glenrain/core/field"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
 	"glenrain/core/structure"
@@ -43,11 +44,37 @@ func Run(doc *pdf.Document, checks []Check) ([]Finding, error) {
 }
 
 func signed(doc *pdf.Document) ([]Finding, error) {
-	flags, _ := pdf.Number(doc.Resolve(doc.Dict(doc.Catalog().Get("AcroForm")).Get("SigFlags")))
-	if int(flags)&1 == 0 { // 12.7.3, table 225: SignaturesExist
+	s := Signed(doc)
+	if s == "" {
 		return nil, nil
 	}
-	return []Finding{{Kind: "signed", Sentence: "signed: any change makes the signature invalid"}}, nil
+	return []Finding{{Kind: "signed", Sentence: s}}, nil
+}
+
+// Signed says who signed a document and what becomes of the signature; empty where nobody did.
+func Signed(doc *pdf.Document) string {
+	all := field.Signatures(doc)
+	for _, s := range all {
+		if s.Certifies != 0 {
+			return "certified" + by(s.Signer) + ", who allows " + s.Certifies.Allows() + ": other changes make the signature invalid"
+		}
+	}
+	if len(all) > 0 {
+		return "signed" + by(all[0].Signer) + ": any change makes the signature invalid"
+	}
+	// The form may say that there is a signature which is not found among the fields (12.7.3, table 225).
+	flags, _ := pdf.Number(doc.Resolve(doc.Dict(doc.Catalog().Get("AcroForm")).Get("SigFlags")))
+	if int(flags)&3 == 3 {
+		return "signed: any change makes the signature invalid"
+	}
+	return ""
+}
+
+func by(signer string) string {
+	if signer == "" {
+		return ""
+	}
+	return " by " + signer
 }
 
 func untagged(doc *pdf.Document) ([]Finding, error) {

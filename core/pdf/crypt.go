@@ -199,6 +199,11 @@ func (d *Document) readCrypt(e *Dict) (c *crypt, length int, err error) {
 	return c, length, nil
 }
 
+// clearContents reports whether the entry is a signature's /Contents, which is never encrypted (7.6.2).
+func clearContents(d *Dict, k Name) bool {
+	return k == "Contents" && d.Has("ByteRange") && (d.Get("Type") == Name("Sig") || d.Get("Type") == Name("DocTimeStamp") || d.Has("SubFilter"))
+}
+
 // of says how a stream is encrypted.
 func (c *crypt) of(d *Document, s *Stream) cipherKind {
 	switch s.Dict.Get("Type") {
@@ -466,6 +471,9 @@ func (d *Document) decrypted(o Object, num, gen int) Object {
 		}
 	case *Dict:
 		for i := range v.entries {
+			if clearContents(v, v.entries[i].Key) {
+				continue
+			}
 			v.entries[i].Value = d.decrypted(v.entries[i].Value, num, gen)
 		}
 	case *Stream:

@@ -100,8 +100,12 @@ func (f *fullWriter) write(ctx context.Context) error {
 	}
 	fmt.Fprintf(f.out, "%%PDF-%s\n%%\xe2\xe3\xcf\xd3\n", version)
 	trailer := NewDict("Root", f.target(d.Root()))
-	if info, ok := d.trailer.Get("Info").(Ref); ok {
+	switch info := d.trailer.Get("Info").(type) {
+	case Ref:
 		trailer.Set("Info", f.target(info))
+	case *Dict: // must be an object of its own (7.5.5)
+		d.next = max(d.next, MaxObjects+1)
+		trailer.Set("Info", f.target(d.Add(info)))
 	}
 	for i := 0; i < len(f.queue); i++ {
 		if i%512 == 0 {
@@ -133,6 +137,9 @@ func (f *fullWriter) rebuildTree(pages []Leaf) {
 		ref   Ref
 		count int
 	}
+	// New nodes stand above all numbers that may occur: a reference to an object that is not there,
+	// which is null, must not come to mean one of them.
+	d.next = max(d.next, MaxObjects+1)
 	level := make([]branch, len(pages))
 	for i, p := range pages {
 		d.settle(p.Ref)

@@ -71,6 +71,9 @@ func (d *Document) parseIndirect(l *Lexer, off int64, want *Ref) (int, Object, e
 	if end != Keyword("stream") || !isDict {
 		return int(num), d.decrypted(o, int(num), int(gen)), nil // a missing endobj is harmless here
 	}
+	for l.Pos < len(l.Data) && l.Data[l.Pos] == ' ' { // which some writers put before the end of the line
+		l.Pos++
+	}
 	if l.Pos < len(l.Data) && l.Data[l.Pos] == '\r' {
 		l.Pos++
 	}
@@ -110,13 +113,19 @@ func (d *Document) endsStream(at int64) bool {
 // scanEndstream finds the length of a stream whose /Length is wrong.
 func (d *Document) scanEndstream(at int64) (int64, error) {
 	const step = 256 << 10
-	word := []byte("endstream")
+	word, last := []byte("endstream"), []byte("endobj")
 	for pos := at; pos < d.size; pos += step {
 		buf, _, err := d.window(pos, step+int64(len(word)))
 		if err != nil {
 			return 0, err
 		}
-		if i := bytes.Index(buf, word); i >= 0 {
+		i := bytes.Index(buf, word)
+		if d.lenient { // the word may be missing: then the object's end is the stream's
+			if j := bytes.Index(buf, last); j >= 0 && (i < 0 || j < i) {
+				i = j
+			}
+		}
+		if i >= 0 {
 			end := pos + int64(i)
 			tail, _, err := d.window(max(at, end-2), end-max(at, end-2))
 			if err != nil {

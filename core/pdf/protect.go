@@ -162,6 +162,9 @@ func (l *locker) sealStrings(o Object, num int) (Object, error) {
 		}
 	case *Dict:
 		for i := range v.entries {
+			if clearContents(v, v.entries[i].Key) {
+				continue
+			}
 			if v.entries[i].Value, err = l.sealStrings(v.entries[i].Value, num); err != nil {
 				return nil, err
 			}

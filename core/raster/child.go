@@ -121,7 +121,11 @@ func (c *child) answer(r Request) (a answer) {
 	if !known {
 		return answer{NeedParts: true}
 	}
-	p, err := c.render(ref, r)
+	draw := c.render
+	if r.Save {
+		draw = c.save
+	}
+	p, err := draw(ref, r)
 	if err != nil {
 		return answer{Error: err.Error()}
 	}
@@ -176,6 +180,18 @@ func (d openDocument) close() {
 	for _, f := range d.files {
 		_ = f.Close()
 	}
+}
+
+// save writes the document as PDFium understood it.
+func (c *child) save(doc references.FPDF_DOCUMENT, _ Request) (Picture, error) {
+	got, err := c.lib.FPDF_SaveAsCopy(&requests.FPDF_SaveAsCopy{Document: doc, Flags: requests.SaveFlagRemoveSecurity})
+	if err != nil {
+		return Picture{}, err
+	}
+	if got.FileBytes == nil {
+		return Picture{}, errors.New("nothing was saved")
+	}
+	return Picture{Type: "application/pdf", Data: *got.FileBytes}, nil
 }
 
 func (c *child) render(doc references.FPDF_DOCUMENT, r Request) (Picture, error) {

@@ -18,7 +18,7 @@ import (
 // Pool keeps child processes, one a core, and shares them among requests.
 type Pool struct {
 	cacheDir string
-	jobs     chan *job
+	jobs     *queue
 	waiting  chan struct{} // bounds the queue
 	stop     context.CancelFunc
 	ctx      context.Context
@@ -53,7 +53,7 @@ func NewPool(cacheDir string, n int) (*Pool, error) {
 	}
 	ctx, stop := context.WithCancel(context.Background())
 	p := &Pool{
-		cacheDir: cacheDir, jobs: make(chan *job), waiting: make(chan struct{}, maxWaiting),
+		cacheDir: cacheDir, jobs: newQueue(), waiting: make(chan struct{}, maxWaiting),
 		stop: stop, ctx: ctx, first: make(chan struct{}), limit: pdf.MaxDrawing,
 	}
 	for i := range n {
@@ -72,19 +72,12 @@ func (p *Pool) Close() {
 // Render draws one page. It returns early when ctx ends.
 func (p *Pool) Render(ctx context.Context, r Request) (Picture, error) {
 	select {
-	case p.waiting <- struct{}{}:
-		defer func() { <-p.waiting }()
+	case p.waiting <- struct{}{}: // given back by whoever takes the job from the queue
 	default:
 		return Picture{}, ErrBusy
 	}
 	j := &job{ctx, r, make(chan result, 1)}
-	select {
-	case p.jobs <- j:
-	case <-ctx.Done():
-		return Picture{}, ctx.Err()
-	case <-p.ctx.Done():
-		return Picture{}, ErrDead
-	}
+	p.jobs.put(j)
 	select {
 	case res := <-j.result:
 		return res.picture, res.err
@@ -120,7 +113,8 @@ func (p *Pool) work(compiles bool) {
 				select {
 				case <-time.After(time.Second):
 				case <-p.ctx.Done():
-				case j := <-p.jobs:
+				case <-p.jobs.ready:
+					j := p.take()
 					j.result <- result{err: fmt.Errorf("the renderer does not start: %w", err)}
 				}
 				continue
@@ -133,7 +127,8 @@ func (p *Pool) work(compiles bool) {
 		select {
 		case <-p.ctx.Done():
 			return
-		case j := <-p.jobs:
+		case <-p.jobs.ready:
+			j := p.take()
 			if j.ctx.Err() != nil {
 				j.result <- result{err: j.ctx.Err()}
 				continue
@@ -146,6 +141,12 @@ func (p *Pool) work(compiles bool) {
 			j.result <- result{pic, err}
 		}
 	}
+}
+
+// take takes the next job from the queue.
+func (p *Pool) take() *job {
+	<-p.waiting
+	return p.jobs.next()
 }
 
 // process is one running child.

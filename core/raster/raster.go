@@ -50,9 +50,10 @@ type Request struct {
 	// Region, where not empty, is the part to show, in pixels of the whole page's picture.
 	Region image.Rectangle
 	Format Format
+	Save   bool // gives no picture but the document as PDFium saves it, mended as far as it can
 }
 
-// Picture is a rendered page or region.
+// Picture is a rendered page or region, or the bytes of a file that was saved.
 type Picture struct {
 	Type   string // media type, or "" for Raw
 	Data   []byte

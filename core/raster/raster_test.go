@@ -96,3 +96,29 @@ func TestOverrun(t *testing.T) {
 	_, err = p.Render(ctx, Request{Source: src, Scale: 1})
 	require.ErrorIs(t, err, context.Canceled)
 }
+
+// Those who wait take turns, however many pictures one of them asked for.
+func TestTurns(t *testing.T) {
+	q := newQueue()
+	put := func(who string, n int) {
+		for i := range n {
+			q.put(&job{ctx: For(t.Context(), who), req: Request{Page: i}})
+		}
+	}
+	put("isla", 5)
+	put("tam", 2)
+	put("rona", 1)
+	var got []string
+	for range 8 {
+		<-q.ready
+		j := q.next()
+		got = append(got, fmt.Sprint(j.ctx.Value(forKey{}), j.req.Page))
+		if len(got) == 4 {
+			put("rona", 1)
+			<-q.ready
+			j := q.next()
+			got = append(got, fmt.Sprint(j.ctx.Value(forKey{}), j.req.Page))
+		}
+	}
+	require.Equal(t, []string{"isla0", "tam0", "rona0", "isla1", "tam1", "isla2", "rona0", "isla3", "isla4"}, got)
+}

@@ -1,0 +1,49 @@
+package pdf
+
+import "context"
+
+// Verify reads every object and tells how many can't be read, which are null from then on, and
+// whether an object is referred to under a number that is still free: a new object would come to stand
+// there. Where either is so, the document is to be written anew before it is changed.
+func (d *Document) Verify(ctx context.Context) (unreadable int, dangling bool, err error) {
+	lenient := d.lenient
+	d.lenient = false
+	defer func() { d.lenient = lenient || unreadable > 0 }()
+	for num := 1; num < d.next; num++ {
+		if num%1024 == 0 && ctx.Err() != nil {
+			return 0, false, ctx.Err()
+		}
+		if e, _ := d.lookup(num); e.kind != 1 && e.kind != 2 {
+			continue
+		}
+		o, err := d.Load(Ref{Num: num, Gen: d.gen(num)})
+		if err != nil {
+			unreadable++
+			continue
+		}
+		dangling = dangling || refersPast(o, d.next)
+	}
+	return unreadable, dangling || refersPast(d.trailer, d.next), nil
+}
+
+func refersPast(o Object, next int) bool {
+	switch v := o.(type) {
+	case Ref:
+		return v.Num >= next
+	case Array:
+		for _, e := range v {
+			if refersPast(e, next) {
+				return true
+			}
+		}
+	case *Dict:
+		for _, e := range v.Entries() {
+			if refersPast(e.Value, next) {
+				return true
+			}
+		}
+	case *Stream:
+		return refersPast(v.Dict, next)
+	}
+	return false
+}
