@@ -108,13 +108,10 @@ func (p *paper) look() {
 	p.bytes = st.Size()
 	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
 	defer cancel()
-	doc, wrong, err := pdf.OpenMended(ctx, f, st.Size(), "")
+	doc, wrong, _, err := pdf.OpenVerified(ctx, f, st.Size(), "")
 	if err != nil {
 		p.refused = err.Error()
 		return
-	}
-	if n, _, err := doc.Verify(ctx); err == nil && n > 0 {
-		wrong = append(wrong, fmt.Sprintf("%d objects can't be read", n))
 	}
 	p.mended = strings.Join(wrong, "; ")
 	pages, err := doc.Pages()

@@ -19,7 +19,6 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/picture"
 	"glenrain/core/raster"
-	"glenrain/core/step"
 )
 
 // Refused is a file that could not be brought in, with the reason.
@@ -88,10 +87,11 @@ func (d *Desk) arrive(ctx context.Context, person, folder uint, fileName, passwo
 		row.MadeFrom = "a " + kind + " picture"
 		working = doc
 	} else {
-		doc, wrong, err := pdf.OpenMended(ctx, in, in.Size, password)
+		doc, wrong, anew, err := pdf.OpenVerified(ctx, in, in.Size, password)
 		if errors.Is(err, pdf.ErrDamaged) {
 			if saved, serr := d.saved(ctx, in); serr == nil {
-				doc, wrong, err = saved, []string{"it could be saved only by another reader, as far as that understood it"}, nil
+				doc, err, anew = saved, nil, true
+				wrong = []string{"it could be saved only by another reader, as far as that understood it"}
 			}
 		}
 		if errors.Is(err, pdf.ErrLocked) {
@@ -117,19 +117,11 @@ func (d *Desk) arrive(ctx context.Context, person, folder uint, fileName, passwo
 			}
 		}
 		row.Mended = strings.Join(wrong, "; ")
-		unreadable, dangling, err := doc.Verify(ctx)
-		if err != nil {
-			return nil, err
-		}
-		if unreadable > 0 {
-			wrong = append(wrong, step.Count(unreadable, "object")+" in it could not be read and are left out")
-			row.Mended = strings.Join(wrong, "; ")
-		}
 		shared, err := doc.SplitSharedPages()
 		if err != nil {
 			return nil, err
 		}
-		if shared > 0 || dangling || doc.Size() != in.Size || row.Locked || row.Mended != "" {
+		if shared > 0 || anew || doc.Size() != in.Size || row.Locked || row.Mended != "" {
 			working = doc
 		}
 	}

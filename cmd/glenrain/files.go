@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"strings"
 	"time"
 
@@ -21,6 +22,9 @@ import (
 	"glenrain/core/structure"
 )
 
+// gcPercent lets a command that ends soon spend its time on the file; a server keeps Go's own value.
+const gcPercent = 200
+
 var errUnreadable = errors.New("can't be read")
 
 // opened is a PDF that was opened by name.
@@ -28,13 +32,15 @@ type opened struct {
 	*pdf.Document
 	pages []pdf.Leaf
 	wrong []string // what was wrong with it
+	anew  bool     // it is to be written anew before it is changed
 	file  *os.File
 }
 
 func (o *opened) close() { _ = o.file.Close() }
 
-// openFile opens a PDF and lists its pages; it must be closed.
-func openFile(ctx context.Context, path, password string) (*opened, error) {
+// openFile opens a PDF and lists its pages; it must be closed. One that is to be changed is read whole.
+func openFile(ctx context.Context, path, password string, change bool) (*opened, error) {
+	debug.SetGCPercent(gcPercent)
 	f, err := os.Open(path)
 	if err != nil {
 		return nil, err
@@ -44,7 +50,11 @@ func openFile(ctx context.Context, path, password string) (*opened, error) {
 	if err == nil && st.IsDir() {
 		err = fmt.Errorf("%s is a folder: %w", path, errUnreadable)
 	}
-	if err == nil {
+	switch {
+	case err != nil:
+	case change:
+		o.Document, o.wrong, o.anew, err = pdf.OpenVerified(ctx, f, st.Size(), password)
+	default:
 		o.Document, o.wrong, err = pdf.OpenMended(ctx, f, st.Size(), password)
 	}
 	if err == nil {
@@ -142,7 +152,7 @@ type sizeOf struct {
 }
 
 func (c *infoCommand) Run(ctx context.Context) error {
-	doc, err := openFile(ctx, c.File, c.Password)
+	doc, err := openFile(ctx, c.File, c.Password, false)
 	if err != nil {
 		return err
 	}
@@ -198,7 +208,7 @@ func (c *runCommand) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	file, err := openFile(ctx, c.File, c.Password)
+	file, err := openFile(ctx, c.File, c.Password, true)
 	if err != nil {
 		return err
 	}
@@ -214,7 +224,7 @@ func (c *runCommand) Run(ctx context.Context) error {
 	if doc.Encryption() != nil {
 		fmt.Println("The file was locked; the result is not.")
 	}
-	if doc.Encryption() != nil || len(file.wrong) > 0 || shared > 0 {
+	if doc.Encryption() != nil || file.anew || shared > 0 {
 		if doc, err = workingCopy(ctx, doc); err != nil {
 			return err
 		}
@@ -301,7 +311,7 @@ type renderCommand struct {
 }
 
 func (c *renderCommand) Run(ctx context.Context) error {
-	doc, err := openFile(ctx, c.File, "")
+	doc, err := openFile(ctx, c.File, "", false)
 	if err != nil {
 		return err
 	}

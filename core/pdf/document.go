@@ -31,7 +31,9 @@ type Document struct {
 	own    *cache // objects of the updates
 
 	crypt   *crypt // nil where the file is not encrypted
-	lenient bool   // repaired: what can't be read is null
+	lenient bool   // what can't be read is null
+
+	repaired bool // its table of objects was made again by Repair
 
 	overlay map[int]Object // changed and new objects; a nil value is a freed object
 	changed []int          // keys of overlay in the order of first change
@@ -49,6 +51,7 @@ type cache struct {
 	mu      sync.Mutex
 	objects map[int]Object
 	streams map[int]*objectStream
+	briefs  map[int]*Dict // of pages: see Document.brief
 }
 
 // A cache over this many objects is emptied: what is parsed again costs little,

@@ -109,6 +109,31 @@ func (l *Lexer) object(depth int) (Object, error) {
 	}
 }
 
+// natural reads a number of digits alone, without making an object of it.
+func (l *Lexer) natural() (n int, ok bool) {
+	l.SkipSpace()
+	start := l.Pos
+	for l.Pos < len(l.Data) && l.Data[l.Pos] >= '0' && l.Data[l.Pos] <= '9' && l.Pos-start < 10 {
+		n = n*10 + int(l.Data[l.Pos]-'0')
+		l.Pos++
+	}
+	return n, l.Pos > start
+}
+
+// usual are the names that stand in nearly every file, so that they are kept once.
+var usual = func() map[string]Name {
+	m := map[string]Name{}
+	for _, n := range []Name{"Type", "Page", "Pages", "Parent", "Kids", "Count", "Contents", "Resources", "MediaBox", "CropBox", "Rotate",
+		"Annots", "Annot", "Subtype", "Link", "Rect", "Border", "A", "S", "D", "URI", "GoTo", "Dest", "XYZ", "Fit", "FitH", "Font", "ProcSet", "PDF", "Text",
+		"ImageC", "ImageB", "ImageI", "XObject", "ExtGState", "ColorSpace", "Pattern", "Filter", "FlateDecode", "Length", "Length1",
+		"Title", "Next", "Prev", "First", "Last", "P", "K", "Pg", "MCID", "StructElem", "StructParents", "StructParent", "BaseFont", "Encoding",
+		"FontDescriptor", "FirstChar", "LastChar", "Widths", "ToUnicode", "Names", "Limits", "Group", "CS", "DeviceRGB", "DeviceGray", "Transparency",
+		"H", "I", "C", "N", "F", "AP", "BS", "W", "T", "V", "Width", "Height", "BitsPerComponent", "Image", "Form", "BBox", "Matrix"} {
+		m[string(n)] = n
+	}
+	return m
+}()
+
 func (l *Lexer) name() Name {
 	l.Pos++
 	start := l.Pos
@@ -121,6 +146,9 @@ func (l *Lexer) name() Name {
 	}
 	raw := l.Data[start:l.Pos]
 	if plain {
+		if n, ok := usual[string(raw)]; ok {
+			return n
+		}
 		return Name(raw)
 	}
 	out := make([]byte, 0, len(raw))

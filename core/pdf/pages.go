@@ -53,13 +53,10 @@ func (d *Document) walkPages(at, parent Ref, nodes map[Ref]node, out []Leaf, dep
 	if _, twice := nodes[at]; twice {
 		return nil, refuse(ErrDamaged, "the file is damaged: its page tree runs in a circle")
 	}
-	o, err := d.Load(at)
-	if err != nil {
-		return nil, err
-	}
-	dict, ok := o.(*Dict)
-	if !ok {
-		return out, nil // a null kid counts for nothing
+	dict := d.brief(at)
+	if dict == nil { // a null kid counts for nothing
+		_, err := d.Load(at)
+		return out, err
 	}
 	kids, isNode := d.Resolve(dict.Get("Kids")).(Array)
 	if !isNode {
@@ -75,6 +72,7 @@ func (d *Document) walkPages(at, parent Ref, nodes map[Ref]node, out []Leaf, dep
 			}
 			continue
 		}
+		var err error
 		if out, err = d.walkPages(r, at, nodes, out, depth+1); err != nil {
 			return nil, err
 		}
@@ -366,21 +364,31 @@ var noBox = Rect{0, 0, 612, 792}
 // Geometry gives the geometry of a page.
 func (d *Document) Geometry(page Ref) Geometry {
 	g := Geometry{UserUnit: 1}
+	own := d.brief(page)
+	inherited := func(k Name) Object {
+		for dict, n := own, 0; dict != nil && n < MaxDepth; n++ {
+			if v := dict.Get(k); v != nil {
+				return v
+			}
+			dict = d.Dict(dict.Get("Parent"))
+		}
+		return nil
+	}
 	var ok bool
-	if g.MediaBox, ok = d.Rect(d.Inherited(page, "MediaBox")); !ok || g.MediaBox.W() <= 0 || g.MediaBox.H() <= 0 {
+	if g.MediaBox, ok = d.Rect(inherited("MediaBox")); !ok || g.MediaBox.W() <= 0 || g.MediaBox.H() <= 0 {
 		g.MediaBox = noBox
 	}
 	g.Visible = g.MediaBox
-	if c, ok := d.Rect(d.Inherited(page, "CropBox")); ok {
+	if c, ok := d.Rect(inherited("CropBox")); ok {
 		cut := Rect{max(c.X0, g.MediaBox.X0), max(c.Y0, g.MediaBox.Y0), min(c.X1, g.MediaBox.X1), min(c.Y1, g.MediaBox.Y1)}
 		if cut.W() > 0 && cut.H() > 0 {
 			g.Visible = cut
 		}
 	}
-	if r, ok := Number(d.Resolve(d.Inherited(page, "Rotate"))); ok {
+	if r, ok := Number(d.Resolve(inherited("Rotate"))); ok {
 		g.Rotate = ((int(r)/90*90)%360 + 360) % 360
 	}
-	if u, ok := Number(d.Resolve(d.Dict(page).Get("UserUnit"))); ok && u > 0 {
+	if u, ok := Number(d.Resolve(own.Get("UserUnit"))); ok && u > 0 {
 		g.UserUnit = u
 	}
 	return g

@@ -148,67 +148,90 @@ func (d *Document) scanEndstream(at int64) (int64, error) {
 
 // objectStream is an unpacked object stream (7.5.7).
 type objectStream struct {
-	data  []byte
 	nums  []int
 	offs  []int
 	first int
+	data  []byte
 }
 
-func (d *Document) fromStream(container, idx, num int, c *cache) (Object, error) {
+// object gives the bytes from the object of that number on; idx is where it should be in the list.
+func (s *objectStream) object(idx, num int) ([]byte, bool) {
+	if idx >= len(s.nums) || s.nums[idx] != num {
+		if idx = slices.Index(s.nums, num); idx < 0 {
+			return nil, false
+		}
+	}
+	at := s.first + s.offs[idx]
+	if at > len(s.data) {
+		return nil, false
+	}
+	return s.data[at:], true
+}
+
+// objectStream opens the object stream of that number.
+func (d *Document) objectStream(container int, c *cache) (*objectStream, error) {
 	c.mu.Lock()
 	s := c.streams[container]
 	c.mu.Unlock()
+	if s != nil {
+		return s, nil
+	}
 	bad := refuse(ErrDamaged, fmt.Sprintf("the file is damaged: object stream %d can't be read", container))
-	if s == nil {
-		e, _ := d.lookup(container)
-		if e.kind != 1 {
-			return nil, bad
-		}
-		_, o, err := d.parseAt(e.off, nil)
-		if err != nil {
-			return nil, err
-		}
-		st, ok := o.(*Stream)
-		if !ok {
-			return nil, bad
-		}
-		data, rest, err := d.Decode(st)
-		if err != nil || len(rest) > 0 {
-			return nil, bad
-		}
-		n, _ := d.Resolve(st.Dict.Get("N")).(Integer)
-		first, _ := d.Resolve(st.Dict.Get("First")).(Integer)
-		if n < 0 || first < 0 || int(first) > len(data) || int(n) > len(data) {
-			return nil, bad
-		}
-		s = &objectStream{data: data, first: int(first)}
-		l := Lexer{Data: data[:first]}
-		for range int(n) {
-			a, e1 := l.Next()
-			b, e2 := l.Next()
-			an, ok1 := a.(Integer)
-			bn, ok2 := b.(Integer)
-			if e1 != nil || e2 != nil || !ok1 || !ok2 || bn < 0 || int(first+bn) > len(data) {
-				break
-			}
-			s.nums, s.offs = append(s.nums, int(an)), append(s.offs, int(bn))
-		}
-		c.mu.Lock()
-		if len(c.streams) >= cacheStreams {
-			clear(c.streams)
-		}
-		c.streams[container] = s
-		c.mu.Unlock()
+	e, _ := d.lookup(container)
+	if e.kind != 1 {
+		return nil, bad
 	}
-	if idx >= len(s.nums) || s.nums[idx] != num {
-		if idx = slices.Index(s.nums, num); idx < 0 {
-			return nil, bad
-		}
+	_, o, err := d.parseAt(e.off, nil)
+	if err != nil {
+		return nil, err
 	}
-	l := Lexer{Data: s.data[s.first+s.offs[idx]:], Refs: true}
+	st, ok := o.(*Stream)
+	if !ok {
+		return nil, bad
+	}
+	n, _ := d.Resolve(st.Dict.Get("N")).(Integer)
+	first, _ := d.Resolve(st.Dict.Get("First")).(Integer)
+	data, rest, err := d.Decode(st)
+	if err != nil || len(rest) > 0 || n < 0 || first < 0 || int(first) > len(data) {
+		return nil, bad
+	}
+	s = &objectStream{first: int(first), data: data}
+	l := Lexer{Data: data[:first]}
+	pairs := make([]int, 2*min(int(n), s.first))
+	s.nums, s.offs = pairs[:0:len(pairs)/2], pairs[len(pairs)/2:len(pairs)/2]
+	for range int(n) {
+		num, ok1 := l.natural()
+		off, ok2 := l.natural()
+		if !ok1 || !ok2 || off > MaxInflated {
+			break
+		}
+		s.nums, s.offs = append(s.nums, num), append(s.offs, off)
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if len(c.streams) >= cacheStreams {
+		clear(c.streams)
+	}
+	c.streams[container] = s
+	return s, nil
+}
+
+func (d *Document) fromStream(container, idx, num int, c *cache) (Object, error) {
+	s, err := d.objectStream(container, c)
+	if err != nil {
+		return nil, err
+	}
+	bad := func() error {
+		return refuse(ErrDamaged, fmt.Sprintf("the file is damaged: object stream %d can't be read", container))
+	}
+	data, ok := s.object(idx, num)
+	if !ok {
+		return nil, bad()
+	}
+	l := Lexer{Data: data, Refs: true}
 	o, err := l.Next()
 	if err != nil {
-		return nil, bad
+		return nil, bad()
 	}
 	if v, ok := o.(Integer); ok {
 		if g, err := l.Next(); err == nil {
@@ -220,7 +243,7 @@ func (d *Document) fromStream(container, idx, num int, c *cache) (Object, error)
 		}
 	}
 	if _, ok := o.(Keyword); ok {
-		return nil, bad
+		return nil, bad()
 	}
 	return o, nil
 }

@@ -53,7 +53,7 @@ func Repair(ctx context.Context, r io.ReaderAt, size int64, password string) (*D
 	}
 	d := &Document{
 		src: NewParts().With(io.NewSectionReader(r, off, size-off), size-off), size: size - off, version: version,
-		shared: newCache(), own: newCache(), overlay: map[int]Object{}, mu: &sync.Mutex{}, spent: &atomic.Int64{}, lenient: true, trailer: NewDict(),
+		shared: newCache(), own: newCache(), overlay: map[int]Object{}, mu: &sync.Mutex{}, spent: &atomic.Int64{}, lenient: true, repaired: true, trailer: NewDict(),
 	}
 	s := &scanner{d: d}
 	if err := s.scan(ctx); err != nil {
@@ -341,8 +341,8 @@ type mender struct {
 	fixed int
 }
 
-func (m *mender) set(r Ref, k Name, v Object) {
-	if m.d.Dict(r).Get(k) != v {
+func (m *mender) set(r Ref, dict *Dict, k Name, v Object) {
+	if dict.Get(k) != v {
 		m.d.Edit(r).Set(k, v)
 		m.fixed++
 	}
@@ -351,11 +351,12 @@ func (m *mender) set(r Ref, k Name, v Object) {
 // node mends one node and gives how many pages are below it.
 func (m *mender) node(at, parent Ref, depth int) int {
 	m.seen[at] = true
+	node := m.d.Dict(at)
 	if !parent.IsZero() {
-		m.set(at, "Parent", parent)
+		m.set(at, node, "Parent", parent)
 	}
-	m.set(at, "Type", Name("Pages"))
-	kids := m.d.Array(m.d.Dict(at).Get("Kids"))
+	m.set(at, node, "Type", Name("Pages"))
+	kids := m.d.Array(node.Get("Kids"))
 	left := make(Array, 0, len(kids))
 	count := 0
 	for _, o := range kids {
@@ -364,7 +365,7 @@ func (m *mender) node(at, parent Ref, depth int) int {
 			r, isRef = m.d.Add(direct.Clone()), true
 			m.fixed++
 		}
-		dict := m.d.itself(r)
+		dict := m.d.brief(r)
 		if !isRef || dict == nil || depth > MaxDepth {
 			m.fixed++
 			continue
@@ -378,10 +379,10 @@ func (m *mender) node(at, parent Ref, depth int) int {
 			left = append(left, r)
 			continue
 		}
-		m.set(r, "Type", Name("Page"))
+		m.set(r, dict, "Type", Name("Page"))
 		if !m.seen[r] { // a page listed twice is split later
 			m.seen[r] = true
-			m.set(r, "Parent", at)
+			m.set(r, dict, "Parent", at)
 		}
 		left = append(left, r)
 		count++
@@ -389,6 +390,6 @@ func (m *mender) node(at, parent Ref, depth int) int {
 	if len(left) != len(kids) || slices.ContainsFunc(kids, func(o Object) bool { _, direct := o.(*Dict); return direct }) {
 		m.d.Edit(at).Set("Kids", left)
 	}
-	m.set(at, "Count", Integer(count))
+	m.set(at, m.d.Dict(at), "Count", Integer(count))
 	return count
 }

@@ -1,6 +1,32 @@
 package pdf
 
-import "context"
+import (
+	"context"
+	"fmt"
+	"io"
+)
+
+// OpenVerified is OpenMended for a file that is to be worked on: every object is read once, and a file in which
+// one can't be is repaired. anew tells that the document is to be written anew before it is changed.
+func OpenVerified(ctx context.Context, r io.ReaderAt, size int64, password string) (d *Document, wrong []string, anew bool, err error) {
+	d, wrong, err = OpenMended(ctx, r, size, password)
+	if err != nil {
+		return nil, nil, false, err
+	}
+	unreadable, dangling, err := d.Verify(ctx)
+	if err != nil {
+		return nil, nil, false, err
+	}
+	if unreadable > 0 && !d.repaired {
+		if again, what, err := Repair(ctx, r, size, password); err == nil {
+			return again, what, true, nil
+		}
+	}
+	if unreadable > 0 {
+		wrong = append(wrong, fmt.Sprintf("%d of its objects could not be read and are left out", unreadable))
+	}
+	return d, wrong, dangling || len(wrong) > 0, nil
+}
 
 // Verify reads every object and tells how many can't be read, which are null from then on, and
 // whether an object is referred to under a number that is still free: a new object would come to stand

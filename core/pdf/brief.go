@@ -1,0 +1,202 @@
+package pdf
+
+import "slices"
+
+// briefKeys are what the page tree and the geometry of pages are made of.
+var briefKeys = []Name{"Type", "Parent", "Kids", "MediaBox", "CropBox", "Rotate", "UserUnit"}
+
+// brief gives a page or a node of the page tree with briefKeys alone, where the object was not read yet: a
+// walk through thousands of pages need not build their resources and annotations. nil where r is no
+// dictionary.
+func (d *Document) brief(r Ref) *Dict {
+	if o, ok := d.overlay[r.Num]; ok {
+		dict, _ := o.(*Dict)
+		return dict
+	}
+	e, updated := d.lookup(r.Num)
+	if e.kind == 0 || e.kind > 2 || e.kind == 1 && int(e.gen) != r.Gen && r.Gen != 0 {
+		return nil
+	}
+	c := d.shared
+	if updated {
+		c = d.own
+	}
+	c.mu.Lock()
+	o, ok := c.objects[r.Num]
+	dict := c.briefs[r.Num]
+	c.mu.Unlock()
+	if dict != nil {
+		return dict
+	}
+	if ok {
+		dict, _ = o.(*Dict)
+		return dict
+	}
+	var data []byte
+	if e.kind == 1 {
+		buf, _, err := d.window(e.off, 1024)
+		if err != nil {
+			return nil
+		}
+		l := Lexer{Data: buf}
+		num, ok1 := l.natural()
+		_, ok2 := l.natural()
+		if l.SkipSpace(); ok1 && ok2 && num == r.Num && len(buf)-l.Pos > 3 && string(buf[l.Pos:l.Pos+3]) == "obj" {
+			data = buf[l.Pos+3:]
+		}
+	} else if s, err := d.objectStream(int(e.off), c); err == nil {
+		data, _ = s.object(int(e.idx), r.Num)
+	}
+	if dict = pick(data, briefKeys); dict == nil {
+		return d.itself(r) // larger, or not plain: read it whole
+	}
+	c.mu.Lock()
+	if c.briefs == nil || len(c.briefs) >= cacheObjects {
+		c.briefs = map[int]*Dict{}
+	}
+	c.briefs[r.Num] = dict
+	c.mu.Unlock()
+	return dict
+}
+
+// pick reads those entries of a dictionary that are asked for. It gives nil where data does not hold a
+// whole dictionary in plain form; what it gives is what the Lexer gives.
+func pick(data []byte, keys []Name) *Dict {
+	l := Lexer{Data: data, Refs: true}
+	l.SkipSpace()
+	if l.Pos+1 >= len(data) || data[l.Pos] != '<' || data[l.Pos+1] != '<' {
+		return nil
+	}
+	l.Pos += 2
+	out := NewDict()
+	for {
+		l.SkipSpace()
+		if l.Pos+1 >= len(data) {
+			return nil
+		}
+		if data[l.Pos] == '>' && data[l.Pos+1] == '>' {
+			return out
+		}
+		if data[l.Pos] != '/' {
+			return nil
+		}
+		start := l.Pos + 1
+		for l.Pos++; l.Pos < len(data) && charClass[data[l.Pos]] == 0; l.Pos++ {
+			if data[l.Pos] == '#' {
+				return nil
+			}
+		}
+		raw := data[start:l.Pos]
+		if i := slices.IndexFunc(keys, func(k Name) bool { return string(k) == string(raw) }); i >= 0 {
+			v, err := l.dictValue()
+			if err != nil {
+				return nil
+			}
+			if out.Has(keys[i]) { // the Lexer has its own way with keys that stand twice
+				return nil
+			}
+			out.Set(keys[i], v)
+		} else if !l.skipValue(0) {
+			return nil
+		}
+	}
+}
+
+// dictValue reads one value in a dictionary.
+func (l *Lexer) dictValue() (Object, error) {
+	o, err := l.object(0)
+	if err != nil {
+		return nil, err
+	}
+	if v, ok := o.(Integer); ok {
+		save := l.Pos
+		if gen, ok := l.natural(); ok {
+			if l.SkipSpace(); l.Pos < len(l.Data) && l.Data[l.Pos] == 'R' && (l.Pos+1 == len(l.Data) || charClass[l.Data[l.Pos+1]] != 0) {
+				if r, ok := refOf(v, Integer(gen)); ok {
+					l.Pos++
+					return r, nil
+				}
+			}
+		}
+		l.Pos = save
+	}
+	if _, word := o.(Keyword); word {
+		return nil, errEOF
+	}
+	return o, nil
+}
+
+// skipValue passes over one value without building it.
+func (l *Lexer) skipValue(depth int) bool {
+	l.SkipSpace()
+	if l.Pos >= len(l.Data) || depth > MaxDepth {
+		return false
+	}
+	switch c := l.Data[l.Pos]; {
+	case c == '/':
+		for l.Pos++; l.Pos < len(l.Data) && charClass[l.Data[l.Pos]] == 0; l.Pos++ {
+		}
+		return true
+	case c == '(':
+		for depth := 0; l.Pos < len(l.Data); l.Pos++ {
+			switch l.Data[l.Pos] {
+			case '\\':
+				l.Pos++
+			case '(':
+				depth++
+			case ')':
+				if depth--; depth == 0 {
+					l.Pos++
+					return true
+				}
+			}
+		}
+		return false
+	case c == '<' && l.Pos+1 < len(l.Data) && l.Data[l.Pos+1] == '<':
+		for l.Pos += 2; ; {
+			if l.SkipSpace(); l.Pos+1 >= len(l.Data) {
+				return false
+			}
+			if l.Data[l.Pos] == '>' {
+				l.Pos += 2
+				return l.Data[l.Pos-1] == '>'
+			}
+			if !l.skipValue(depth + 1) {
+				return false
+			}
+		}
+	case c == '<':
+		for ; l.Pos < len(l.Data); l.Pos++ {
+			if l.Data[l.Pos] == '>' {
+				l.Pos++
+				return true
+			}
+		}
+		return false
+	case c == '[':
+		for l.Pos++; ; {
+			if l.SkipSpace(); l.Pos >= len(l.Data) {
+				return false
+			}
+			if l.Data[l.Pos] == ']' {
+				l.Pos++
+				return true
+			}
+			if !l.skipValue(depth + 1) {
+				return false
+			}
+		}
+	case charClass[c] == 'd':
+		return false
+	}
+	// A number, which may begin a reference, or a word: up to what can't go on a value.
+	for l.Pos < len(l.Data) {
+		for l.Pos < len(l.Data) && charClass[l.Data[l.Pos]] == 0 {
+			l.Pos++
+		}
+		if l.SkipSpace(); l.Pos >= len(l.Data) || charClass[l.Data[l.Pos]] == 'd' {
+			return true
+		}
+	}
+	return true
+}
