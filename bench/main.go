@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 	"os/exec"
@@ -51,7 +52,7 @@ func run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	var byelaws string
+	var byelaws, scan string
 	for _, f := range files {
 		p := filepath.Join(dir, f.Name)
 		if err := os.WriteFile(p, f.Data, 0o600); err != nil {
@@ -60,14 +61,53 @@ func run(ctx context.Context) error {
 		if f.Name == "Byelaws, consolidated.pdf" {
 			byelaws = p
 		}
+		if f.Name == "Mooring licence, signed.pdf" {
+			scan = p
+		}
 	}
-	if err := whole(dir, byelaws, filepath.Join(dir, "Quay wall survey.pdf")); err != nil {
+	from, err := openCopy(byelaws)
+	if err != nil {
 		return err
 	}
-	if err := steps(ctx, byelaws); err != nil {
+	docs := map[int]*pdf.Document{}
+	for _, n := range sizes {
+		if docs[n], err = sized(ctx, from, n); err != nil {
+			return err
+		}
+	}
+	big := filepath.Join(dir, "big.pdf")
+	if err := write(ctx, docs[5000], big); err != nil {
 		return err
 	}
-	return stored(ctx, dir, byelaws)
+	if err := whole(dir, byelaws, big, filepath.Join(dir, "Quay wall survey.pdf")); err != nil {
+		return err
+	}
+	if err := steps(ctx, docs, big); err != nil {
+		return err
+	}
+	if err := deskSteps(ctx, dir, docs, big); err != nil {
+		return err
+	}
+	return pictures(ctx, dir, byelaws, scan)
+}
+
+// sizes are the pages of documents that steps are measured in.
+var sizes = []int{10, 100, 1000, 5000}
+
+func openCopy(path string) (*pdf.Document, error) {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	return pdf.Open(bytes.NewReader(data), int64(len(data)))
+}
+
+func write(ctx context.Context, doc *pdf.Document, path string) error {
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	return errors.Join(doc.WriteFull(ctx, f, pdf.FullOptions{}), f.Close())
 }
 
 // cost is what a run of a program took: medians of several runs.
@@ -125,7 +165,7 @@ func median(d []time.Duration) time.Duration {
 }
 
 // whole compares whole programs.
-func whole(dir, byelaws, survey string) error {
+func whole(dir, byelaws, big, survey string) error {
 	fmt.Print("## Whole programs\n\nMedians of 7 runs; a ratio under 1 means that ours takes less.\n\n" +
 		"| what | ours, wall ms | reference | its wall ms | wall ratio | CPU ratio | peak memory ratio |\n|---|---:|---|---:|---:|---:|---:|\n")
 	empty := filepath.Join(dir, "empty.json")
@@ -146,16 +186,29 @@ func whole(dir, byelaws, survey string) error {
 		twenty = append(twenty, p)
 	}
 	qpdfPages := append(append([]string{"--empty", "--pages"}, twenty...), "--", out)
-	for _, row := range []struct {
+	type pair struct {
 		what string
 		ours []string
 		ref  []string
-	}{
-		{"open and count, 1,200 pages", []string{"info", byelaws}, []string{"qpdf", "--show-npages", byelaws}},
-		{"write anew, 1,200 pages", []string{"run", empty, byelaws, "-o", out}, []string{"qpdf", byelaws, out}},
+	}
+	rows := []pair{}
+	both := func(what, path string) {
+		rows = append(rows, pair{"open and count, " + what, []string{"info", path}, []string{"qpdf", "--show-npages", path}},
+			pair{"write anew, " + what, []string{"run", empty, path, "-o", out}, []string{"qpdf", path, out}})
+	}
+	both("byelaws, 1,200 pages", byelaws)
+	both("combination, 5,000 pages", big)
+	for name, what := range map[string]string{"r-doc-pdf/fullrefman.pdf": "a manual of 2,415 pages", "octave-doc/octave.pdf": "a manual of 1,158 pages"} {
+		path := filepath.Join(os.Getenv("GLENRAIN_PAPERS"), "debian", name) // where make corpus gathers real files
+		if _, err := os.Stat(path); err == nil {
+			both(what, path)
+		}
+	}
+	rows = append(rows, []pair{
 		{"combine 20 files of 22 pages", append(append([]string{"combine"}, twenty...), "-o", out), append([]string{"qpdf"}, qpdfPages...)},
 		{"first page as a picture, cold", []string{"render", byelaws, "--page", "1", "--dpi", "96", "-o", filepath.Join(dir, "p.png")}, []string{"pdftoppm", "-r", "96", "-f", "1", "-l", "1", "-png", byelaws, filepath.Join(dir, "q")}},
-	} {
+	}...)
+	for _, row := range rows {
 		a, err := measure("./glenrain", row.ours...)
 		if err != nil {
 			return err
@@ -206,36 +259,10 @@ func sized(ctx context.Context, from *pdf.Document, n int) (*pdf.Document, error
 }
 
 // steps shows how the work of one step grows with the document, which is open.
-func steps(ctx context.Context, byelaws string) error {
+func steps(ctx context.Context, docs map[int]*pdf.Document, big string) error {
 	fmt.Print("## One step in a document that is open\n\nFrom the step to its update, applied; without the disk. The reference is qpdf doing the same to the whole file.\n\n" +
 		"| step | 10 pages, ms | 100 | 1,000 | 5,000 | 5,000 : 10 | bytes at 5,000 | qpdf at 5,000, ms | ratio |\n|---|---:|---:|---:|---:|---:|---:|---:|---:|\n")
-	data, err := os.ReadFile(byelaws)
-	if err != nil {
-		return err
-	}
-	from, err := pdf.Open(bytes.NewReader(data), int64(len(data)))
-	if err != nil {
-		return err
-	}
-	sizes := []int{10, 100, 1000, 5000}
-	docs := map[int]*pdf.Document{}
-	for _, n := range sizes {
-		if docs[n], err = sized(ctx, from, n); err != nil {
-			return err
-		}
-	}
-	big := filepath.Join(filepath.Dir(byelaws), "big.pdf")
-	f, err := os.Create(big)
-	if err != nil {
-		return err
-	}
-	if err := docs[5000].WriteFull(ctx, f, pdf.FullOptions{}); err != nil {
-		return err
-	}
-	if err := f.Close(); err != nil {
-		return err
-	}
-	out := filepath.Join(filepath.Dir(byelaws), "out2.pdf")
+	out := filepath.Join(filepath.Dir(big), "out2.pdf")
 	reg := jobs.Registry()
 	for _, row := range []struct {
 		name, params string
@@ -303,65 +330,187 @@ func timeStep(ctx context.Context, reg *step.Registry, doc *pdf.Document, name, 
 	return median(took), size, nil
 }
 
-// stored measures a step through the desk, from the request to the row on the disk, and
-// page pictures.
-func stored(ctx context.Context, dir, byelaws string) error {
+// bring makes a document of a file.
+func bring(ctx context.Context, d *desk.Desk, path string) (*desk.Document, error) {
+	in, err := d.Store.Create()
+	if err != nil {
+		return nil, err
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := in.Write(data); err != nil {
+		return nil, err
+	}
+	return d.Arrive(ctx, 1, 0, filepath.Base(path), "", in)
+}
+
+// inDesk measures one kind of step through the desk, from the request to its row.
+func inDesk(ctx context.Context, d *desk.Desk, id uint, name string, params func(i int) string) (time.Duration, error) {
+	var took []time.Duration
+	for i := range 21 {
+		s, err := d.Snapshot(ctx, id)
+		if err != nil {
+			return 0, err
+		}
+		start := time.Now()
+		_, err = d.Do(ctx, desk.Change{Document: id, Seen: s.State.ID, RequestID: fmt.Sprint(name, i), Person: 1, Name: name, Params: json.RawMessage(params(i))})
+		if err != nil {
+			return 0, err
+		}
+		took = append(took, time.Since(start))
+	}
+	return median(took), nil
+}
+
+// deskSteps measures steps from the request to the committed row: in memory, where a sync costs nothing, and
+// beside it on the disk.
+func deskSteps(ctx context.Context, dir string, docs map[int]*pdf.Document, big string) error {
+	memory, err := os.MkdirTemp("/dev/shm", "glenrain-bench-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(memory)
+	d, err := desk.Open(memory, desk.Options{PDFiumCache: raster.CacheForTests()})
+	if err != nil {
+		return err
+	}
+	defer d.Close()
+	onDisk, err := desk.Open(filepath.Join(dir, "disk"), desk.Options{PDFiumCache: raster.CacheForTests()})
+	if err != nil {
+		return err
+	}
+	defer onDisk.Close()
+	other := filepath.Join(dir, "other.pdf")
+	if err := write(ctx, docs[10], other); err != nil {
+		return err
+	}
+	from, err := bring(ctx, d, other)
+	if err != nil {
+		return err
+	}
+	flat := filepath.Join(dir, "flat.pdf")
+	if _, err := measure("qpdf", "--empty", "--pages", big, "1-z", "--", flat); err != nil { // which puts all pages under one node
+		return err
+	}
+	fmt.Print("## One step through the desk\n\nFrom the request to the committed row, median of 21, ms; in memory, so without the time that a disk takes to be sure.\n\n" +
+		"| step | 10 pages | 5,000, balanced tree | 5,000, all under one node | balanced : 10 |\n|---|---:|---:|---:|---:|\n")
+	params := map[string]func(int) string{
+		"turn": func(i int) string { return fmt.Sprintf(`{"pages":["0.%d"],"by":90}`, i%9+1) },
+		"move": func(i int) string { return fmt.Sprintf(`{"pages":["0.%d"],"to":"0.2"}`, i%7+3) },
+		"insert": func(i int) string {
+			return fmt.Sprintf(`{"from":"state:%d","pages":"%d","to":"0.2"}`, from.HeadID, i%9+1)
+		},
+		"take-out": func(i int) string { return `{"pages":"5"}` },
+	}
+	for _, name := range []string{"turn", "move", "insert", "take-out"} {
+		var took []time.Duration
+		for _, path := range []string{other, big, flat} {
+			row, err := bring(ctx, d, path)
+			if err != nil {
+				return err
+			}
+			if name == "take-out" { // the small one must not run out of pages
+				for i := range 3 {
+					s, err := d.Snapshot(ctx, row.ID)
+					if err != nil {
+						return err
+					}
+					if _, err := d.Do(ctx, desk.Change{Document: row.ID, Seen: s.State.ID, RequestID: fmt.Sprint("more", i), Person: 1, Name: "insert",
+						Params: json.RawMessage(fmt.Sprintf(`{"from":"state:%d","pages":"all","to":"end"}`, from.HeadID))}); err != nil {
+						return err
+					}
+				}
+			}
+			t, err := inDesk(ctx, d, row.ID, name, params[name])
+			if err != nil {
+				return err
+			}
+			took = append(took, t)
+		}
+		fmt.Printf("| %s one page | %.2f | %.2f | %.2f | %.1f |\n", name, ms(took[0]), ms(took[1]), ms(took[2]), float64(took[1])/float64(took[0]))
+	}
+	row, err := bring(ctx, onDisk, big)
+	if err != nil {
+		return err
+	}
+	t, err := inDesk(ctx, onDisk, row.ID, "turn", params["turn"])
+	if err != nil {
+		return err
+	}
+	fmt.Printf("\nOn this machine's disk, with the sync, a page turned in 5,000 takes %.1f ms.\n\n", ms(t))
+	return nil
+}
+
+// pictures measures pages drawn by a renderer that runs, beside whole processes of pdftoppm.
+func pictures(ctx context.Context, dir, byelaws, scan string) error {
 	d, err := desk.Open(filepath.Join(dir, "data"), desk.Options{PDFiumCache: raster.CacheForTests()})
 	if err != nil {
 		return err
 	}
 	defer d.Close()
-	in, err := d.Store.Create()
+	one, err := openCopy(scan)
 	if err != nil {
 		return err
 	}
-	data, err := os.ReadFile(byelaws)
+	twenty, err := sized(ctx, one, 20)
 	if err != nil {
 		return err
 	}
-	if _, err := in.Write(data); err != nil {
+	scans := filepath.Join(dir, "scans.pdf")
+	if err := write(ctx, twenty, scans); err != nil {
 		return err
 	}
-	row, err := d.Arrive(ctx, 1, 0, "Byelaws.pdf", "", in)
-	if err != nil {
-		return err
-	}
-	s, err := d.Snapshot(ctx, row.ID)
-	if err != nil {
-		return err
-	}
-	var took []time.Duration
-	var bytesOnDisk int64
-	for i := range 20 {
-		start := time.Now()
-		out, err := d.Do(ctx, desk.Change{Document: row.ID, Seen: s.State.ID, RequestID: fmt.Sprint(i), Person: 1, Name: "turn",
-			Params: json.RawMessage(fmt.Sprintf(`{"pages":["0.%d"],"by":90}`, 600+i))})
+	fmt.Print("## Page pictures of 640 pixels\n\nMedians of 20 pages, ms.\n\n| pages | ours, warm | pdftoppm, whole process | ratio |\n|---|---:|---:|---:|\n")
+	for _, row := range []struct {
+		what, path string
+		from       int
+	}{{"of text", byelaws, 100}, {"that are scans", scans, 0}} {
+		doc, err := bring(ctx, d, row.path)
 		if err != nil {
 			return err
 		}
-		took = append(took, time.Since(start))
-		s, bytesOnDisk = out.Snapshot, out.Step.UpdateSize
-	}
-	fmt.Printf("## Through the desk, in the byelaws of %d pages\n\n| what | figure |\n|---|---:|\n", row.Pages)
-	fmt.Printf("| a page turned, from the request to its row on the disk (with fsync), median of 20 | %.1f ms |\n", ms(median(took)))
-	fmt.Printf("| what it adds to the document | %d bytes |\n", bytesOnDisk)
-	var pics []time.Duration
-	pages := s.Pages()
-	if _, err := d.Picture(ctx, row.ID, pages[0].Key, 0, 640, 640); err != nil {
-		return err
-	}
-	for i := range 20 {
-		start := time.Now()
-		if _, err := d.Picture(ctx, row.ID, pages[100+i].Key, pages[100+i].Version, 640, 640); err != nil {
+		s, err := d.Snapshot(ctx, doc.ID)
+		if err != nil {
 			return err
 		}
-		pics = append(pics, time.Since(start))
+		pages := s.Pages()
+		if _, err := d.Picture(ctx, doc.ID, pages[0].Key, 0, 100, 100); err != nil {
+			return err
+		}
+		var ours, theirs []time.Duration
+		for i := row.from; i < row.from+20; i++ {
+			start := time.Now()
+			if _, err := d.Picture(ctx, doc.ID, pages[i].Key, pages[i].Version, 640, 640); err != nil {
+				return err
+			}
+			ours = append(ours, time.Since(start))
+			start = time.Now()
+			at := fmt.Sprint(i + 1)
+			if err := exec.Command("pdftoppm", "-f", at, "-l", at, "-scale-to", "640", "-png", row.path, filepath.Join(dir, "w")).Run(); err != nil {
+				return err
+			}
+			theirs = append(theirs, time.Since(start))
+		}
+		a, b := median(ours), median(theirs)
+		fmt.Printf("| %s | %.1f | %.1f | %.2f |\n", row.what, ms(a), ms(b), float64(a)/float64(b))
 	}
-	warm := median(pics)
-	ref, err := measure("pdftoppm", "-f", "101", "-l", "101", "-scale-to", "640", "-png", byelaws, filepath.Join(dir, "w"))
+	s, err := d.Snapshot(ctx, 1)
 	if err != nil {
 		return err
 	}
-	fmt.Printf("| a page picture of 640 pixels, warm, median of 20 | %.1f ms |\n| pdftoppm's whole process for the same | %.1f ms, ratio %.2f |\n", ms(warm), ms(ref.Wall), float64(warm)/float64(ref.Wall))
+	start := time.Now()
+	for _, p := range s.Pages()[300:400] {
+		if _, err := d.Picture(ctx, 1, p.Key, p.Version, 640, 640); err != nil {
+			return err
+		}
+	}
+	row := time.Since(start)
+	ref, err := measure("pdftoppm", "-f", "301", "-l", "400", "-scale-to", "640", "-png", byelaws, filepath.Join(dir, "r"))
+	if err != nil {
+		return err
+	}
+	fmt.Printf("| 100 of text in a row | %.0f | %.0f | %.2f |\n", ms(row), ms(ref.Wall), float64(row)/float64(ref.Wall))
 	return nil
 }

@@ -163,7 +163,9 @@ func (d *Desk) apply(ctx context.Context, head *Snapshot, s step.Step, row Step)
 		doc.Pages = len(pages)
 	}
 	if res.Moved || res.Redrawn != step.RedrawNone {
-		doc.Paper = paperOf(next)
+		if !samePaper(doc.Paper, next, head, res) {
+			doc.Paper = paperOf(next)
+		}
 	}
 	st := State{DocumentID: doc.ID, ParentID: head.State.ID, BaseSHA: head.State.BaseSHA, Depth: head.State.Depth + 1}
 	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
@@ -194,6 +196,21 @@ func (d *Desk) apply(ctx context.Context, head *Snapshot, s step.Step, row Step)
 	snap.versions = maps.Clone(head.versions)
 	snap.add(row, res.Update, d.Store.Path(row.UpdateSHA))
 	return &snap, nil
+}
+
+// samePaper reports whether a step left the name of the document's paper as it is: cheaply, for the
+// steps that touch a few pages and move none.
+func samePaper(name string, next *pdf.Document, head *Snapshot, res *step.Result) bool {
+	if res.Moved || res.Redrawn == step.RedrawAll || len(res.Pages) > 20 {
+		return false
+	}
+	for _, k := range res.Pages {
+		r, ok := head.Keys.Ref(k)
+		if !ok || Paper(next.Geometry(r).Seen()) != name {
+			return false
+		}
+	}
+	return true
 }
 
 // foldAfter is after how many updates the ones before are read as one: readers follow the

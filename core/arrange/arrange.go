@@ -4,7 +4,6 @@
 package arrange
 
 import (
-	"glenrain/core/pdf"
 	"glenrain/core/step"
 )
 
@@ -20,21 +19,4 @@ func Kinds() []step.Kind {
 		{Name: "turn", Meaning: "Turns pages by a right angle, or to one.",
 			New: func() step.Step { return &Turn{} }},
 	}
-}
-
-// indexes gives the places (from 0) of page objects, in the order given.
-func indexes(doc *pdf.Document, refs []pdf.Ref) []int {
-	all, err := doc.Pages()
-	if err != nil {
-		return nil
-	}
-	at := make(map[pdf.Ref]int, len(all))
-	for i, l := range all {
-		at[l.Ref] = i
-	}
-	out := make([]int, len(refs))
-	for i, r := range refs {
-		out[i] = at[r]
-	}
-	return out
 }

@@ -29,7 +29,7 @@ func (m *Move) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step
 	if err != nil {
 		return nil, err
 	}
-	from := indexes(doc, refs)
+	from := doc.PageIndexes(refs)
 	moving := map[pdf.Ref]bool{}
 	for _, r := range refs {
 		moving[r] = true

@@ -33,7 +33,7 @@ func (t *TakeOut) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*s
 	if len(refs) == len(all) {
 		return nil, step.Refuse("a document keeps at least one page: the last one can't be taken out")
 	}
-	at := indexes(doc, refs)
+	at := doc.PageIndexes(refs)
 	gone := make(map[pdf.Ref]bool, len(refs))
 	for _, r := range refs {
 		gone[r] = true

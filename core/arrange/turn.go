@@ -48,6 +48,6 @@ func (t *Turn) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step
 	}
 	return &step.Result{
 		Pages: env.Keys.Of(turned), Redrawn: step.RedrawPages, Show: env.Keys.Key(turned[0]),
-		Sentence: step.Sentence(step.Named(indexes(doc, turned))) + " " + how,
+		Sentence: step.Sentence(step.Named(doc.PageIndexes(turned))) + " " + how,
 	}, nil
 }

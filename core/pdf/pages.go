@@ -273,6 +273,29 @@ func (d *Document) PageIndex(r Ref) int {
 	return slices.IndexFunc(all, func(l Leaf) bool { return l.Ref == r })
 }
 
+// PageIndexes finds the places of pages, in the order given; -1 for one that is not there.
+func (d *Document) PageIndexes(refs []Ref) []int {
+	out := make([]int, len(refs))
+	all, err := d.Pages()
+	if len(refs) <= 8 || err != nil {
+		for i, r := range refs {
+			out[i] = slices.IndexFunc(all, func(l Leaf) bool { return l.Ref == r })
+		}
+		return out
+	}
+	at := make(map[Ref]int, len(all))
+	for i, l := range all {
+		at[l.Ref] = i
+	}
+	for i, r := range refs {
+		out[i] = -1
+		if n, ok := at[r]; ok {
+			out[i] = n
+		}
+	}
+	return out
+}
+
 // SplitSharedPages gives every page that the tree lists more than once an object
 // for each place, and tells how many were made.
 func (d *Document) SplitSharedPages() (int, error) {

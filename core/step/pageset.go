@@ -54,18 +54,13 @@ func (p Pages) Resolve(doc *pdf.Document, keys *Keys) ([]int, error) {
 	if p.Keys == nil {
 		return EvalRule(p.Rule, len(all))
 	}
-	at := make(map[pdf.Ref]int, len(all))
-	for i, l := range all {
-		at[l.Ref] = i
+	refs := make([]pdf.Ref, len(p.Keys))
+	for i, k := range p.Keys {
+		refs[i], _ = keys.Ref(k)
 	}
-	out := make([]int, 0, len(p.Keys))
-	for _, k := range p.Keys {
-		r, ok := keys.Ref(k)
-		i, there := at[r]
-		if !ok || !there {
-			return nil, Refuse("a page that was chosen is not in the document any more")
-		}
-		out = append(out, i)
+	out := doc.PageIndexes(refs)
+	if slices.Contains(out, -1) {
+		return nil, Refuse("a page that was chosen is not in the document any more")
 	}
 	slices.Sort(out)
 	return slices.Compact(out), nil
