@@ -1,13 +1,17 @@
 # make demo   builds Glenrain and serves the demo data on 127.0.0.1:8080
 # make test   installs what the tests need and runs them all
 # make bench  measures, and writes docs/BENCH.md
+# make corpus gathers real files, holds what is read and written against other programs, and writes docs/COMPATIBILITY.md
+# make fuzz   runs each fuzz target for TIME (2m)
 # make lint   vet, gofmt and staticcheck
 # make shots  pictures of the main views, into docs/screenshots
 export CGO_ENABLED ?= 0
 SHELL := /bin/bash
 ADDR ?= 127.0.0.1:8080
+PAPERS ?= $(CURDIR)/.papers
+TIME ?= 2m
 
-.PHONY: demo build test lint bench shots vendor
+.PHONY: demo build test lint bench papers corpus fuzz shots vendor
 
 demo: build
 	./glenrain demo --addr $(ADDR)
@@ -29,7 +33,17 @@ lint:
 
 bench: build
 	tools/need qpdf:qpdf pdftoppm:poppler-utils
-	go run ./bench > docs/BENCH.md.new && mv docs/BENCH.md.new docs/BENCH.md
+	GLENRAIN_PAPERS=$(PAPERS) go run ./bench > docs/BENCH.md.new && mv docs/BENCH.md.new docs/BENCH.md
+
+papers:
+	tools/need qpdf:qpdf pdftotext:poppler-utils
+	tools/papers $(PAPERS)
+
+corpus: papers
+	go run ./corpus $(PAPERS) > docs/COMPATIBILITY.md.new && mv docs/COMPATIBILITY.md.new docs/COMPATIBILITY.md
+
+fuzz:
+	GLENRAIN_PAPERS=$(PAPERS) tools/fuzz $(TIME)
 
 shots:
 	tools/need chromium:chromium
