@@ -311,10 +311,10 @@ func report(dir string, papers []*paper) {
 			if why == "" {
 				why = fmt.Sprintf("%d pages", p.ours)
 			}
-			fmt.Printf("- `%s`: poppler counts %d; ours: %s\n", rel, p.poppler, why)
+			fmt.Printf("- `%s`: poppler counts %d; ours: %s%s\n", rel, p.poppler, why, because(rel))
 		}
 		if len(p.misses) > 0 {
-			fmt.Printf("- `%s`: %s%s\n", rel, strings.Join(p.misses, "; "), within(p.mended))
+			fmt.Printf("- `%s`: %s%s%s\n", rel, strings.Join(p.misses, "; "), within(p.mended), because(rel))
 		}
 	}
 }
