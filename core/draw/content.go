@@ -50,32 +50,11 @@ func num(v float64) string {
 	return strconv.FormatFloat(v, 'f', -1, 64)
 }
 
-// Matrix is a transformation as PDF writes it: x' = ax + cy + e, y' = bx + dy + f (8.3.3).
-type Matrix [6]float64
-
-// Mul gives the matrix that applies m first and n after it.
-func (m Matrix) Mul(n Matrix) Matrix {
-	return Matrix{
-		m[0]*n[0] + m[1]*n[2], m[0]*n[1] + m[1]*n[3],
-		m[2]*n[0] + m[3]*n[2], m[2]*n[1] + m[3]*n[3],
-		m[4]*n[0] + m[5]*n[2] + n[4], m[4]*n[1] + m[5]*n[3] + n[5],
-	}
-}
+// Matrix is a transformation (8.3.3).
+type Matrix = pdf.Matrix
 
 // Translate is the matrix that moves by x and y.
-func Translate(x, y float64) Matrix { return Matrix{1, 0, 0, 1, x, y} }
-
-// String writes m as operands.
-func (m Matrix) String() string {
-	s := ""
-	for i, v := range m {
-		if i > 0 {
-			s += " "
-		}
-		s += num(v)
-	}
-	return s
-}
+func Translate(x, y float64) Matrix { return pdf.Translate(x, y) }
 
 // Upright is the matrix from the page as it is seen (points, origin at the lower
 // left corner of what is visible, upright) to the page's default user space.
@@ -98,16 +77,4 @@ func Form(doc *pdf.Document, bbox pdf.Rect, resources *pdf.Dict, content []byte)
 	return doc.Add(pdf.NewFlateStream(pdf.NewDict(
 		"Type", pdf.Name("XObject"), "Subtype", pdf.Name("Form"), "BBox", bbox.Array(), "Resources", resources,
 	), content))
-}
-
-// Invert gives the matrix that undoes m; the identity where m can't be undone.
-func (m Matrix) Invert() Matrix {
-	det := m[0]*m[3] - m[1]*m[2]
-	if det == 0 {
-		return Matrix{1, 0, 0, 1, 0, 0}
-	}
-	return Matrix{
-		m[3] / det, -m[1] / det, -m[2] / det, m[0] / det,
-		(m[2]*m[5] - m[3]*m[4]) / det, (m[1]*m[4] - m[0]*m[5]) / det,
-	}
 }
