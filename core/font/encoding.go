@@ -18,7 +18,7 @@ var encodings = sync.OnceValue(func() map[pdf.Name]*[256]string {
 			names[t[0]] = n
 		}
 	}
-	for r, n := range map[rune]string{'∞': "infinity", '∏': "product", 'π': "pi", '∫': "integral", 'Ω': "Omega", '≈': "approxequal"} {
+	for r, n := range map[rune]string{'∞': "infinity", '∏': "product", 'π': "pi", '∫': "integral", 'Ω': "Omega", '≈': "approxequal", 'ﬁ': "fi", 'ﬂ': "fl"} {
 		names[r] = n
 	}
 	from := func(m *charmap.Charmap) *[256]string {

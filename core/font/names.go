@@ -11,7 +11,18 @@ import (
 //go:embed data/glyphlist.txt
 var glyphListText string
 
-// glyphList is the Adobe Glyph List with the names of ZapfDingbats and some of TeX's behind it.
+// dingbats are the names of ZapfDingbats, which mean other things elsewhere.
+var dingbats = sync.OnceValue(func() map[string]string {
+	m := map[string]string{}
+	for code, name := range standard14("ZapfDingbats").encoding {
+		if name != "" && name != "space" {
+			m[name] = string(dingbat(code))
+		}
+	}
+	return m
+})
+
+// glyphList is the Adobe Glyph List with some of TeX's names.
 var glyphList = sync.OnceValue(func() map[string]string {
 	m := make(map[string]string, 4700)
 	for l := range strings.Lines(glyphListText) {
@@ -21,16 +32,12 @@ var glyphList = sync.OnceValue(func() map[string]string {
 		}
 		m[name] = hexText(codes)
 	}
-	for code, name := range standard14("ZapfDingbats").encoding {
-		if name != "" && name != "space" {
-			m[name] = string(dingbat(code))
+	for l := range strings.Lines(texNames) {
+		for f := strings.Fields(l); len(f) >= 2; f = f[2:] {
+			m[f[0]] = f[1]
 		}
 	}
-	for name, text := range map[string]string{
-		"ff": "ff", "fi": "fi", "fl": "fl", "ffi": "ffi", "ffl": "ffl", "dotlessj": "ȷ", "visiblespace": "␣", "nbspace": "\u00a0",
-		"sfthyphen": "\u00ad", "Dbar": "Đ", "dbar": "đ", "mapsto": "↦", "vector": "⃗", "angbracketleft": "⟨", "angbracketright": "⟩",
-		"slurabove": "⁀", "slurbelow": "‿", "lscript": "ℓ", "epsilon1": "ϵ", "follows": "≻", "precedes": "≺", "bardbl": "‖", "star": "⋆",
-	} {
+	for name, text := range map[string]string{"nbspace": "\u00a0", "sfthyphen": "\u00ad", "vector": "\u20d7", "negationslash": "\u0338"} {
 		m[name] = text
 	}
 	return m
@@ -121,3 +128,14 @@ func scalar(digits string) rune {
 	}
 	return rune(v)
 }
+
+// texNames are names that the fonts of TeX use beyond the list, with what they stand for.
+const texNames = `
+ff ff fi fi fl fl ffi ffi ffl ffl dotlessj ȷ visiblespace ␣ Dbar Đ dbar đ mapsto ↦ angbracketleft ⟨ angbracketright ⟩
+slurabove ⁀ slurbelow ‿ lscript ℓ epsilon1 ϵ follows ≻ precedes ≺ bardbl ‖ star ⋆ trianglerightsld ▶ triangleleftsld ◀
+trianglesolid ▲ triangledownsld ▼ square □ squaresolid ■ check ✓ checkmark ✓ maltesecross ✠ diamondsolid ◆ owner ∋
+turnstileleft ⊢ turnstileright ⊣ latticetop ⊤ forces ⊩ similarequal ≃ equivasymptotic ≍ followsequal ⪰ precedesequal ⪯
+lessmuch ≪ greatermuch ≫ unionmulti ⊎ intersectionsq ⊓ unionsq ⊔ subsetsqequal ⊑ supersetsqequal ⊒ lessorequalslant ⩽
+greaterorequalslant ⩾ floorleft ⌊ floorright ⌋ ceilingleft ⌈ ceilingright ⌉ circlecopyrt ◯ diamondmath ⋄ arrownortheast ↗
+arrownorthwest ↖ arrowsoutheast ↘ arrowsouthwest ↙ arrowbothv ↕ asteriskmath ∗ coproduct ⨿ natural ♮ flat ♭ sharp ♯
+`

@@ -264,7 +264,7 @@ func plain(s string) string {
 
 func plainSlow(s string) string {
 	return strings.Map(func(r rune) rune {
-		if r == 0 || r == 0xfffe || r == 0xffff {
+		if r == 0 || r == 0xfffe || r == 0xffff || r >= 0xe0100 && r <= 0xe01ef { // nor the variant of an ideograph
 			return -1
 		}
 		return r

@@ -1,6 +1,8 @@
 package font
 
 import (
+	"strconv"
+	"strings"
 	"sync"
 
 	"glenrain/core/pdf"
@@ -81,7 +83,7 @@ func (f *Font) simpleChar(code int) *Char {
 		c.Name = f.nameOf(code)
 	}
 	if c.Text == "" {
-		c.Text = plain(TextOf(c.Name))
+		c.Text = plain(f.textOf(c.Name))
 	}
 	if c.Text == "" && f.Kind != Type3 {
 		c.Text = plain(f.textByProgram(code, c.Name))
@@ -96,6 +98,29 @@ func (f *Font) simpleChar(code int) *Char {
 		c.Width = f.standardWidth(code, c.Name)
 	}
 	return c
+}
+
+// textOf gives the text of a glyph's name in this font. The names that makers of bitmap fonts write (a65, x41) stand for
+// the character of that number.
+func (f *Font) textOf(name string) string {
+	if strings.Contains(f.Name, "Dingbats") {
+		if t, ok := dingbats()[name]; ok {
+			return t
+		}
+	}
+	if t := TextOf(name); t != "" || name == "" {
+		return t
+	}
+	base := map[byte]int{'a': 10, 'x': 16}[name[0]]
+	if base == 0 {
+		return ""
+	}
+	if v, err := strconv.ParseUint(name[1:], base, 8); err == nil && v > 32 {
+		if n := encodings()["WinAnsiEncoding"][v]; n != "bullet" || v == 149 {
+			return TextOf(n)
+		}
+	}
+	return ""
 }
 
 func (f *Font) toUnicodeText(code uint32) (string, bool) {

@@ -1,0 +1,198 @@
+// Command agree holds the text that Glenrain reads against what other programs read, over a folder of real files, and writes
+// the table of docs/AGREEMENT.md to standard output: characters against mutool, words against pdftotext.
+package main
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"glenrain/core/content"
+	"glenrain/core/pdf"
+)
+
+var (
+	showMisses = flag.Int("misses", 0, "print so many of the misses of each file")
+	only       = flag.String("only", "", "only files whose path holds this")
+)
+
+func main() {
+	flag.Parse()
+	if flag.NArg() != 1 {
+		fmt.Fprintln(os.Stderr, "usage: agree [flags] DIR")
+		os.Exit(2)
+	}
+	if err := run(flag.Arg(0)); err != nil {
+		fmt.Fprintln(os.Stderr, "agree:", err)
+		os.Exit(1)
+	}
+}
+
+// paper is one file and how far the readings agree.
+type paper struct {
+	path  string
+	group string
+	pages int // that were read
+	err   error
+	chars score
+	words score
+	cjk   bool
+	notes []string
+	made  string // its producer
+}
+
+// score counts what was found on both sides.
+type score struct{ both, ours, theirs int }
+
+// f1 is the harmonic mean of precision and recall; 1 where neither side has anything.
+func (s score) f1() float64 {
+	if s.ours+s.theirs == 0 {
+		return 1
+	}
+	return 2 * float64(s.both) / float64(s.ours+s.theirs)
+}
+
+func run(dir string) error {
+	var papers []*paper
+	for _, group := range []string{"pdfcpu", "debian"} {
+		err := filepath.WalkDir(filepath.Join(dir, group), func(path string, e fs.DirEntry, err error) error {
+			if err == nil && !e.IsDir() && strings.HasSuffix(strings.ToLower(path), ".pdf") && strings.Contains(path, *only) {
+				papers = append(papers, &paper{path: path, group: group})
+			}
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	if len(papers) == 0 {
+		return errors.New("no PDF files in " + dir)
+	}
+	next := make(chan *paper)
+	var wg sync.WaitGroup
+	for range runtime.NumCPU() {
+		wg.Go(func() {
+			for p := range next {
+				start := time.Now()
+				p.look()
+				if t := time.Since(start); t > 30*time.Second {
+					fmt.Fprintf(os.Stderr, "%s took %.0f s\n", p.path, t.Seconds())
+				}
+			}
+		})
+	}
+	for _, p := range papers {
+		next <- p
+	}
+	close(next)
+	wg.Wait()
+	report(dir, papers)
+	return nil
+}
+
+// mostPages is how many pages of a file are read, spread evenly over it.
+const mostPages = 60
+
+func (p *paper) look() {
+	defer func() {
+		if r := recover(); r != nil {
+			p.err = fmt.Errorf("PANIC: %v", r)
+		}
+	}()
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
+	defer cancel()
+	f, err := os.Open(p.path)
+	if err != nil {
+		p.err = err
+		return
+	}
+	defer f.Close()
+	st, err := f.Stat()
+	if err != nil {
+		p.err = err
+		return
+	}
+	doc, _, err := pdf.OpenMended(ctx, f, st.Size(), "")
+	if err != nil {
+		p.err = err
+		return
+	}
+	leaves, err := doc.Pages()
+	if err != nil {
+		p.err = err
+		return
+	}
+	if s, ok := doc.Resolve(doc.Dict(doc.Trailer().Get("Info")).Get("Producer")).(pdf.String); ok {
+		p.made = pdf.Text(s)
+	}
+	var pages []int
+	step := max(1, (len(leaves)+mostPages-1)/mostPages)
+	for i := 0; i < len(leaves); i += step {
+		pages = append(pages, i+1)
+	}
+	p.pages = len(pages)
+	theirs, err := mutoolChars(p.path, pages)
+	if err != nil {
+		p.err = err
+		return
+	}
+	r := content.NewReader(doc)
+	cjk := 0
+	for i, n := range pages {
+		pg, err := r.Page(ctx, leaves[n-1].Ref, content.Options{})
+		if err != nil {
+			p.err = err
+			return
+		}
+		ours := ourChars(pg, doc.Geometry(leaves[n-1].Ref))
+		for _, c := range ours {
+			if c.r >= 0x2e80 && c.r <= 0x9fff || c.r >= 0xac00 && c.r <= 0xd7ff || c.r >= 0xf900 && c.r <= 0xffef {
+				cjk++
+			}
+		}
+		s, lost, extra := match(ours, theirs[i])
+		p.chars.both += s.both
+		p.chars.ours += s.ours
+		p.chars.theirs += s.theirs
+		for k := 0; k < min(len(lost), *showMisses); k++ {
+			p.notes = append(p.notes, fmt.Sprintf("page %d: lacks %q at %.1f %.1f", n, lost[k].r, lost[k].x, lost[k].y))
+		}
+		for k := 0; k < min(len(extra), *showMisses); k++ {
+			p.notes = append(p.notes, fmt.Sprintf("page %d: has %q at %.1f %.1f", n, extra[k].r, extra[k].x, extra[k].y))
+		}
+	}
+	p.cjk = cjk*10 > p.chars.ours
+}
+
+func report(dir string, papers []*paper) {
+	slices.SortStableFunc(papers, func(a, b *paper) int { return cmp.Compare(a.chars.f1(), b.chars.f1()) })
+	var chars []float64
+	for _, p := range papers {
+		rel, _ := filepath.Rel(dir, p.path)
+		if p.err != nil {
+			fmt.Printf("%s: %v\n", rel, p.err)
+			continue
+		}
+		fmt.Printf("%7.3f  %8d %8d  %s  %s %v\n", 100*p.chars.f1(), p.chars.ours, p.chars.theirs, rel, p.made, p.cjk)
+		for _, n := range p.notes {
+			fmt.Println("    ", n)
+		}
+		if p.chars.theirs > 0 {
+			chars = append(chars, p.chars.f1())
+		}
+	}
+	slices.Sort(chars)
+	if n := len(chars); n > 0 {
+		fmt.Printf("median %.3f tenth percentile %.3f of %d\n", 100*chars[n/2], 100*chars[n/10], n)
+	}
+}

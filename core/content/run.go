@@ -1,0 +1,533 @@
+package content
+
+import (
+	"context"
+	"math"
+
+	"glenrain/core/font"
+	"glenrain/core/pdf"
+)
+
+// runner interprets one page.
+type runner struct {
+	ctx  context.Context
+	r    *Reader
+	doc  *pdf.Document
+	page *Page
+	opt  Options
+	err  error
+
+	state State
+	last  *State // the newest snapshot of state, where that is not dirty
+	dirty bool
+	stack []saved
+	ops   int
+	depth int
+	forms [maxForms]pdf.Ref // that are running
+
+	at     int // the invocation at hand
+	res    *resources
+	mark   int
+	hidden bool
+
+	line, text pdf.Matrix // Tlm and Tm
+
+	// the path under construction
+	pathStart  int
+	pathFirst  int
+	x, y       float64 // current point, in user space
+	sx, sy     float64
+	clipNext   bool
+	pathBounds pdf.Rect
+}
+
+type saved struct {
+	state State
+	last  *State
+	dirty bool
+}
+
+// resources gives what names stand for; a font is looked up once.
+type resources struct {
+	dict  *pdf.Dict
+	fonts map[string]*font.Font
+}
+
+func (x *runner) snap() *State {
+	if x.dirty || x.last == nil {
+		if len(x.page.states) == cap(x.page.states) {
+			x.page.states = make([]State, 0, 32)
+		}
+		x.page.states = append(x.page.states, x.state)
+		x.last = &x.page.states[len(x.page.states)-1]
+		x.dirty = false
+	}
+	return x.last
+}
+
+// invoke runs a body with its own text matrices, marked content and resources, and the state that is there.
+func (x *runner) invoke(v Invocation) {
+	if len(x.page.Invocations) >= maxInvoked {
+		x.page.Cut = true
+		return
+	}
+	x.page.Invocations = append(x.page.Invocations, v)
+	outerAt, outerRes, outerMark, outerHidden, outerLine, outerText, outerStack := x.at, x.res, x.mark, x.hidden, x.line, x.text, x.stack
+	x.at = len(x.page.Invocations) - 1
+	x.stack = nil
+	if outerRes == nil || outerRes.dict != v.Resources {
+		x.res = &resources{dict: v.Resources, fonts: map[string]*font.Font{}}
+	}
+	if v.Parent < 0 {
+		x.mark, x.hidden = -1, false
+	}
+	x.text, x.line = pdf.Identity, pdf.Identity
+	s := Scanner{Data: v.Body.Data}
+	var o Op
+	for s.Next(&o) {
+		if x.ops++; x.ops > maxOperators || len(x.page.Glyphs) > maxGlyphs {
+			x.page.Cut = true
+			break
+		}
+		if x.ops&0x3ff == 0 && x.ctx.Err() != nil {
+			x.err = x.ctx.Err()
+			break
+		}
+		x.operator(&o)
+		if x.err != nil {
+			break
+		}
+	}
+	x.at, x.res, x.mark, x.hidden, x.line, x.text, x.stack = outerAt, outerRes, outerMark, outerHidden, outerLine, outerText, outerStack
+}
+
+func num(o *Op, i int) float64 {
+	if i < len(o.Args) && o.Args[i].Kind == Number {
+		return o.Args[i].Num
+	}
+	return 0
+}
+
+// operator runs one operator. One with too few operands counts those that lack as zero, or is passed over where that would
+// make no sense.
+func (x *runner) operator(o *Op) {
+	st := &x.state
+	switch o.Code {
+	case opTj:
+		if len(o.Args) > 0 {
+			x.show(o, o.Args[len(o.Args)-1:])
+		}
+	case opTJ:
+		if len(o.Args) > 0 {
+			if a := o.Args[len(o.Args)-1]; a.Kind == Array {
+				x.show(o, a.Items)
+			} else {
+				x.show(o, o.Args[len(o.Args)-1:])
+			}
+		}
+	case opQuote:
+		x.nextLine(0, -st.Leading)
+		if len(o.Args) > 0 {
+			x.show(o, o.Args[len(o.Args)-1:])
+		}
+	case opQuote2:
+		if len(o.Args) >= 3 {
+			st.WordSpace, st.CharSpace = num(o, 0), num(o, 1)
+			x.dirty = true
+		}
+		x.nextLine(0, -st.Leading)
+		if len(o.Args) > 0 {
+			x.show(o, o.Args[len(o.Args)-1:])
+		}
+	case opTd:
+		x.nextLine(num(o, 0), num(o, 1))
+	case opTD:
+		st.Leading = -num(o, 1)
+		x.dirty = true
+		x.nextLine(num(o, 0), num(o, 1))
+	case opTstar:
+		x.nextLine(0, -st.Leading)
+	case opTm:
+		if len(o.Args) >= 6 {
+			x.line = matrixOf(o.Args)
+			x.text = x.line
+		}
+	case opTf:
+		if len(o.Args) >= 2 && o.Args[0].Kind == Name {
+			x.setFont(o.Args[0].Bytes, num(o, 1))
+		}
+	case opTc:
+		st.CharSpace = num(o, 0)
+		x.dirty = true
+	case opTw:
+		st.WordSpace = num(o, 0)
+		x.dirty = true
+	case opTz:
+		st.Scale = num(o, 0) / 100
+		x.dirty = true
+	case opTL:
+		st.Leading = num(o, 0)
+		x.dirty = true
+	case opTs:
+		st.Rise = num(o, 0)
+		x.dirty = true
+	case opTr:
+		st.Render = int(num(o, 0))
+		x.dirty = true
+	case opBT:
+		x.line, x.text = pdf.Identity, pdf.Identity
+	case opq:
+		if len(x.stack) < 1<<12 {
+			x.stack = append(x.stack, saved{x.state, x.last, x.dirty})
+		}
+	case opQ:
+		if n := len(x.stack); n > 0 {
+			x.state, x.last, x.dirty = x.stack[n-1].state, x.stack[n-1].last, x.stack[n-1].dirty
+			x.stack = x.stack[:n-1]
+		}
+	case opcm:
+		if len(o.Args) >= 6 {
+			st.CTM = matrixOf(o.Args).Mul(st.CTM)
+			x.dirty = true
+		}
+	case opDo:
+		if len(o.Args) > 0 && o.Args[0].Kind == Name {
+			x.do(o)
+		}
+	case opBI:
+		if x.opt.Images {
+			x.page.Images = append(x.page.Images, ImageUse{Invocation: x.at, Start: o.Start, End: o.End, Inline: o.Image,
+				Matrix: st.CTM, State: x.snap(), Mark: x.mark, Hidden: x.hidden})
+		}
+	case opgs:
+		if len(o.Args) > 0 {
+			x.setState(o.Args[0].Bytes)
+		}
+	case opBMC, opBDC:
+		x.begin(o)
+	case opEMC:
+		if x.mark >= 0 && x.page.Marks[x.mark].Invocation == x.at {
+			x.mark = x.page.Marks[x.mark].Parent
+			x.hidden = x.mark >= 0 && x.page.Marks[x.mark].Hidden
+		}
+	default:
+		if x.paint(o) {
+			return
+		}
+		if x.opt.Paths {
+			x.path(o)
+		}
+	}
+}
+
+func matrixOf(a []Operand) pdf.Matrix {
+	return pdf.Matrix{a[0].Num, a[1].Num, a[2].Num, a[3].Num, a[4].Num, a[5].Num}
+}
+
+func (x *runner) nextLine(tx, ty float64) {
+	m := &x.line
+	m[4], m[5] = tx*m[0]+ty*m[2]+m[4], tx*m[1]+ty*m[3]+m[5]
+	x.text = *m
+}
+
+func (x *runner) setFont(name []byte, size float64) {
+	f, ok := x.res.fonts[string(name)]
+	if !ok {
+		if o := x.doc.Dict(x.res.dict.Get("Font")).Get(pdf.Name(name)); o != nil {
+			f = x.r.Font(o)
+		}
+		x.res.fonts[string(name)] = f
+	}
+	st := &x.state
+	if f == st.Font && size == st.Size && string(st.FontName) == string(name) {
+		return
+	}
+	st.Font, st.Size = f, size
+	if string(st.FontName) != string(name) {
+		st.FontName = pdf.Name(name)
+	}
+	x.dirty = true
+}
+
+// setState takes from a graphics state dictionary what is kept here (8.4.5).
+func (x *runner) setState(name []byte) {
+	d := x.doc.Dict(x.doc.Dict(x.res.dict.Get("ExtGState")).Get(pdf.Name(name)))
+	if a := x.doc.Array(d.Get("Font")); len(a) == 2 {
+		if f := x.r.Font(a[0]); f != nil {
+			size, _ := pdf.Number(x.doc.Resolve(a[1]))
+			x.state.Font, x.state.FontName, x.state.Size = f, "", size
+			x.dirty = true
+		}
+	}
+	if w, ok := pdf.Number(x.doc.Resolve(d.Get("LW"))); ok {
+		x.state.LineWidth = w
+		x.dirty = true
+	}
+}
+
+// show shows the strings of a TJ array, or the one of another operator (9.4.3).
+func (x *runner) show(o *Op, items []Operand) {
+	st := x.snap()
+	f := st.Font
+	sh := Show{Invocation: x.at, Code: o.Code, Start: o.Start, End: o.End, At: o.At, State: st, Line: x.line, Before: x.text,
+		First: len(x.page.Glyphs), Mark: x.mark, Hidden: x.hidden}
+	id := int32(len(x.page.Shows))
+	m := x.text.Mul(st.CTM)
+	size, scale := st.Size, st.Scale
+	lx, ly := m[0]*scale, m[1]*scale
+	if n := math.Hypot(lx, ly); n > 0 {
+		sh.Along = [2]float64{lx / n, ly / n}
+	} else {
+		sh.Along = [2]float64{1, 0}
+	}
+	if size < 0 {
+		sh.Along = [2]float64{-sh.Along[0], -sh.Along[1]}
+	}
+	sh.Up = [2]float64{m[2] * size, m[3] * size}
+	var tx, ty float64
+	vertical := f != nil && f.Vertical
+	glyphs := x.page.Glyphs
+	for i := range items {
+		it := &items[i]
+		switch it.Kind {
+		case Number:
+			if vertical {
+				ty -= it.Num / 1000 * size
+			} else {
+				tx -= it.Num / 1000 * size * scale
+			}
+		case String:
+			if f == nil {
+				continue
+			}
+			s := it.Bytes
+			for at := 0; at < len(s); {
+				ch, n := f.Next(s[at:])
+				g := Glyph{Char: ch, Show: id, Item: int32(i), Byte: int32(at)}
+				w := ch.Width * size * scale
+				adv := st.CharSpace
+				if n == 1 && s[at] == ' ' {
+					adv += st.WordSpace
+				}
+				if vertical {
+					ox, oy := tx-ch.VX*size*scale, ty-ch.VY*size+st.Rise
+					g.X, g.Y = m[0]*ox+m[2]*oy+m[4], m[1]*ox+m[3]*oy+m[5]
+					g.EX, g.EY = g.X+m[2]*ch.Down*size, g.Y+m[3]*ch.Down*size
+					ty += ch.Down*size + adv
+				} else {
+					g.X, g.Y = m[0]*tx+m[2]*st.Rise+m[4], m[1]*tx+m[3]*st.Rise+m[5]
+					g.EX, g.EY = g.X+m[0]*w, g.Y+m[1]*w
+					tx += w + adv*scale
+				}
+				glyphs = append(glyphs, g)
+				at += n
+			}
+		}
+	}
+	x.page.Glyphs = glyphs
+	t := &x.text
+	t[4], t[5] = tx*t[0]+ty*t[2]+t[4], tx*t[1]+ty*t[3]+t[5]
+	sh.After = *t
+	sh.N = len(glyphs) - sh.First
+	x.page.Shows = append(x.page.Shows, sh)
+	if x.opt.Deep && f != nil && f.Kind == font.Type3 {
+		x.glyphProcs(len(x.page.Shows) - 1)
+	}
+}
+
+// begin opens marked content.
+func (x *runner) begin(o *Op) {
+	m := Mark{MCID: -1, Parent: x.mark, Invocation: x.at, Start: o.Start, Hidden: x.hidden}
+	if len(o.Args) > 0 && o.Args[0].Kind == Name {
+		m.Tag = pdf.Name(o.Args[0].Bytes)
+	}
+	var named pdf.Object
+	if o.Code == opBDC && len(o.Args) > 1 {
+		switch p := o.Args[1]; p.Kind {
+		case Dict:
+			m.Props = p.Dict
+		case Name:
+			named = x.doc.Dict(x.res.dict.Get("Properties")).Get(pdf.Name(p.Bytes))
+			m.Props = x.doc.Dict(named)
+		}
+	}
+	if v, ok := x.doc.Resolve(m.Props.Get("MCID")).(pdf.Integer); ok && v >= 0 {
+		m.MCID = int(v)
+	}
+	if m.Tag == "OC" && x.r.layers.hides(named) {
+		m.Hidden = true
+	}
+	x.hidden = m.Hidden
+	x.page.Marks = append(x.page.Marks, m)
+	x.mark = len(x.page.Marks) - 1
+}
+
+// do draws an XObject (8.8).
+func (x *runner) do(o *Op) {
+	name := pdf.Name(o.Args[0].Bytes)
+	obj := x.doc.Dict(x.res.dict.Get("XObject")).Get(name)
+	s := x.doc.Stream(obj)
+	if s == nil {
+		return
+	}
+	ref, _ := obj.(pdf.Ref)
+	switch x.doc.Name(s.Dict.Get("Subtype")) {
+	case "Image":
+		if x.opt.Images {
+			x.page.Images = append(x.page.Images, ImageUse{Invocation: x.at, Start: o.Start, End: o.End, Name: name, Ref: ref,
+				Matrix: x.state.CTM, State: x.snap(), Mark: x.mark, Hidden: x.hidden || x.r.layers.hides(s.Dict.Get("OC"))})
+		}
+	case "Form":
+		x.form(Invocation{Kind: FormBody, Ref: ref, Name: name, Parent: x.at, Start: o.Start, End: o.End}, s, pdf.Identity)
+	}
+}
+
+// form runs a form XObject: its matrix, clip and resources (8.10.1). before is applied behind its own matrix.
+func (x *runner) form(v Invocation, s *pdf.Stream, after pdf.Matrix) {
+	if x.depth >= maxForms {
+		x.page.Cut = true
+		return
+	}
+	for _, r := range x.forms[:x.depth] {
+		if r == v.Ref && !r.IsZero() { // draws itself
+			return
+		}
+	}
+	keep := saved{x.state, x.last, x.dirty}
+	outerHidden := x.hidden
+	m := pdf.Identity
+	if a := x.doc.Array(s.Dict.Get("Matrix")); len(a) == 6 {
+		for i := range m {
+			m[i], _ = pdf.Number(x.doc.Resolve(a[i]))
+		}
+	}
+	x.state.CTM = m.Mul(after).Mul(x.state.CTM)
+	x.dirty = true
+	if x.opt.Paths {
+		if box, ok := x.doc.Rect(s.Dict.Get("BBox")); ok {
+			x.state.Clip = intersect(x.state.Clip, x.state.CTM.Bounds(box))
+		}
+	}
+	if x.r.layers.hides(s.Dict.Get("OC")) {
+		x.hidden = true
+	}
+	v.Body = x.r.body(v.Ref, s)
+	v.Matrix = x.state.CTM
+	v.Resources = x.doc.Dict(s.Dict.Get("Resources"))
+	if v.Resources == nil && v.Parent >= 0 {
+		v.Resources = x.res.dict
+	}
+	x.forms[x.depth] = v.Ref
+	x.depth++
+	hidden := x.hidden
+	mark := x.mark
+	if hidden && !outerHidden { // hold it while marks inside open and close
+		x.page.Marks = append(x.page.Marks, Mark{MCID: -1, Parent: mark, Invocation: x.at, Start: v.Start, Hidden: true, Tag: "OC"})
+		x.mark = len(x.page.Marks) - 1
+	}
+	x.invoke(v)
+	x.depth--
+	x.mark, x.hidden = mark, outerHidden
+	x.state, x.last, x.dirty = keep.state, keep.last, keep.dirty
+}
+
+func intersect(a, b pdf.Rect) pdf.Rect {
+	return pdf.Rect{X0: max(a.X0, b.X0), Y0: max(a.Y0, b.Y0), X1: min(a.X1, b.X1), Y1: min(a.Y1, b.Y1)}
+}
+
+// Annotation flags (table 167).
+const (
+	annotHidden = 1 << 1
+	annotNoView = 1 << 5
+)
+
+// annotations runs the normal appearances (12.5.5).
+func (x *runner) annotations(page pdf.Ref, res *pdf.Dict) {
+	for _, o := range x.doc.Array(x.doc.Page(page).Get("Annots")) {
+		a := x.doc.Dict(o)
+		if a == nil {
+			continue
+		}
+		flags, _ := x.doc.Resolve(a.Get("F")).(pdf.Integer)
+		if flags&(annotHidden|annotNoView) != 0 || x.doc.Name(a.Get("Subtype")) == "Popup" || x.r.layers.hides(a.Get("OC")) {
+			continue
+		}
+		n := x.doc.Dict(a.Get("AP")).Get("N")
+		s := x.doc.Stream(n)
+		if s == nil {
+			n = x.doc.Dict(n).Get(x.doc.Name(a.Get("AS")))
+			if s = x.doc.Stream(n); s == nil {
+				continue
+			}
+		}
+		rect, ok1 := x.doc.Rect(a.Get("Rect"))
+		box, ok2 := x.doc.Rect(s.Dict.Get("BBox"))
+		if !ok1 || !ok2 {
+			continue
+		}
+		m := pdf.Identity
+		if arr := x.doc.Array(s.Dict.Get("Matrix")); len(arr) == 6 {
+			for i := range m {
+				m[i], _ = pdf.Number(x.doc.Resolve(arr[i]))
+			}
+		}
+		around := m.Bounds(box)
+		fit := pdf.Identity
+		if around.W() > 0 && around.H() > 0 {
+			sx, sy := rect.W()/around.W(), rect.H()/around.H()
+			fit = pdf.Matrix{sx, 0, 0, sy, rect.X0 - around.X0*sx, rect.Y0 - around.Y0*sy}
+		} else {
+			continue
+		}
+		ref, _ := n.(pdf.Ref)
+		annot, _ := o.(pdf.Ref)
+		x.state = State{CTM: pdf.Identity, Scale: 1, LineWidth: 1}
+		if x.opt.Paths {
+			x.state.Clip = rect
+		}
+		x.dirty = true
+		x.res = &resources{dict: res, fonts: map[string]*font.Font{}}
+		x.mark, x.hidden = -1, false
+		x.form(Invocation{Kind: AppearanceBody, Ref: ref, Parent: -1, Annotation: annot}, s, fit)
+	}
+}
+
+// glyphProcs runs the procedures of a Type 3 font's glyphs (9.6.4).
+func (x *runner) glyphProcs(show int) {
+	sh := x.page.Shows[show]
+	f := sh.State.Font
+	procs := x.doc.Dict(f.Dict.Get("CharProcs"))
+	res := x.doc.Dict(f.Dict.Get("Resources"))
+	if res == nil {
+		res = x.res.dict
+	}
+	if x.depth >= maxForms {
+		return
+	}
+	for i := sh.First; i < sh.First+sh.N; i++ {
+		g := x.page.Glyphs[i]
+		o := procs.Get(pdf.Name(g.Char.Name))
+		s := x.doc.Stream(o)
+		if s == nil {
+			continue
+		}
+		ref, _ := o.(pdf.Ref)
+		keep := saved{x.state, x.last, x.dirty}
+		m := sh.Before.Mul(sh.State.CTM)
+		m[4], m[5] = g.X, g.Y
+		x.state.CTM = pdf.Matrix(f.Matrix).Mul(pdf.Matrix{sh.State.Size * sh.State.Scale, 0, 0, sh.State.Size}).Mul(m)
+		x.dirty = true
+		x.forms[x.depth] = ref
+		running := false
+		for _, r := range x.forms[:x.depth] {
+			running = running || r == ref && !r.IsZero()
+		}
+		if !running {
+			x.depth++
+			x.invoke(Invocation{Kind: GlyphBody, Body: x.r.body(ref, s), Ref: ref, Name: pdf.Name(g.Char.Name), Parent: x.at, Start: sh.Start, End: sh.End,
+				Matrix: x.state.CTM, Resources: res})
+			x.depth--
+		}
+		x.state, x.last, x.dirty = keep.state, keep.last, keep.dirty
+	}
+}
