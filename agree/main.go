@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"glenrain/core/content"
+	"glenrain/core/layout"
 	"glenrain/core/pdf"
 )
 
@@ -146,6 +147,11 @@ func (p *paper) look() {
 		p.err = err
 		return
 	}
+	theirWords, err := pdftotextWords(p.path, pages)
+	if err != nil {
+		p.err = err
+		return
+	}
 	r := content.NewReader(doc)
 	cjk := 0
 	for i, n := range pages {
@@ -159,6 +165,17 @@ func (p *paper) look() {
 			if c.r >= 0x2e80 && c.r <= 0x9fff || c.r >= 0xac00 && c.r <= 0xd7ff || c.r >= 0xf900 && c.r <= 0xffef {
 				cjk++
 			}
+		}
+		g := doc.Geometry(leaves[n-1].Ref)
+		ws, wlost, wextra := matchWords(ourWords(layout.Read(pg, g.MediaBox, nil), g), theirWords[i])
+		p.words.both += ws.both
+		p.words.ours += ws.ours
+		p.words.theirs += ws.theirs
+		for k := 0; k < min(len(wlost), *showMisses); k++ {
+			p.notes = append(p.notes, fmt.Sprintf("page %d: lacks word %q at %.1f-%.1f %.1f", n, wlost[k].text, wlost[k].x0, wlost[k].x1, wlost[k].y0))
+		}
+		for k := 0; k < min(len(wextra), *showMisses); k++ {
+			p.notes = append(p.notes, fmt.Sprintf("page %d: has word %q at %.1f-%.1f %.1f", n, wextra[k].text, wextra[k].x0, wextra[k].x1, wextra[k].by))
 		}
 		s, lost, extra := match(ours, theirs[i])
 		p.chars.both += s.both
@@ -175,24 +192,26 @@ func (p *paper) look() {
 }
 
 func report(dir string, papers []*paper) {
-	slices.SortStableFunc(papers, func(a, b *paper) int { return cmp.Compare(a.chars.f1(), b.chars.f1()) })
-	var chars []float64
+	slices.SortStableFunc(papers, func(a, b *paper) int { return cmp.Compare(a.words.f1(), b.words.f1()) })
+	var chars, words []float64
 	for _, p := range papers {
 		rel, _ := filepath.Rel(dir, p.path)
 		if p.err != nil {
 			fmt.Printf("%s: %v\n", rel, p.err)
 			continue
 		}
-		fmt.Printf("%7.3f  %8d %8d  %s  %s %v\n", 100*p.chars.f1(), p.chars.ours, p.chars.theirs, rel, p.made, p.cjk)
+		fmt.Printf("%7.3f %7.3f  %8d %8d  %s  %s %v\n", 100*p.chars.f1(), 100*p.words.f1(), p.chars.ours, p.chars.theirs, rel, p.made, p.cjk)
 		for _, n := range p.notes {
 			fmt.Println("    ", n)
 		}
 		if p.chars.theirs > 0 {
 			chars = append(chars, p.chars.f1())
+			words = append(words, p.words.f1())
 		}
 	}
 	slices.Sort(chars)
+	slices.Sort(words)
 	if n := len(chars); n > 0 {
-		fmt.Printf("median %.3f tenth percentile %.3f of %d\n", 100*chars[n/2], 100*chars[n/10], n)
+		fmt.Printf("median %.3f tenth percentile %.3f of %d; words %.3f %.3f\n", 100*chars[n/2], 100*chars[n/10], n, 100*words[n/2], 100*words[n/10])
 	}
 }

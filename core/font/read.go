@@ -1,6 +1,7 @@
 package font
 
 import (
+	"math"
 	"regexp"
 	"strings"
 	"sync"
@@ -30,6 +31,7 @@ type Font struct {
 	Embedded bool
 	Vertical bool       // writing mode 1 (9.7.4.3)
 	Matrix   [6]float64 // of a Type 3 font: glyph space to text space
+	Box      pdf.Rect   // of a Type 3 font, in glyph space
 	Ascent   float64    // in em, as all heights and widths here
 	Descent  float64    // below the baseline, negative
 	Style    Style
@@ -60,6 +62,8 @@ type Font struct {
 	rows       [256]atomic.Pointer[[256]Char] // two-byte codes by their first byte
 	others     sync.Map                       // further codes
 
+	emOnce      sync.Once
+	em          float64
 	programOnce sync.Once
 	program     *Program
 	codesOnce   sync.Once
@@ -106,6 +110,7 @@ func Read(doc *pdf.Document, o pdf.Object) *Font {
 				f.Matrix[i], _ = pdf.Number(doc.Resolve(v))
 			}
 		}
+		f.Box, _ = doc.Rect(d.Get("FontBBox"))
 	case "TrueType":
 		f.Kind = TrueTypeKind
 	}
@@ -217,6 +222,38 @@ func (f *Font) Program() *Program {
 	})
 	return f.program
 }
+
+// Em is how many units of text space the font's em takes: 1, but for Type 3 fonts, whose makers choose their own; there it is judged
+// by the widths of letters, or by the font's box.
+func (f *Font) Em() float64 {
+	if f.Kind != Type3 {
+		return 1
+	}
+	f.emOnce.Do(func() {
+		sum, n := 0.0, 0
+		for code := range 256 {
+			c, _ := f.Next([]byte{byte(code)})
+			if e, ok := emOf[c.Text]; ok && c.Width != 0 {
+				sum += math.Abs(c.Width) / e
+				n++
+			}
+		}
+		switch {
+		case n > 0:
+			f.em = sum / float64(n)
+		case f.Box.H() > 0 && f.Box.H() < 1e5:
+			f.em = f.Box.H() * math.Max(math.Abs(f.Matrix[3]), math.Abs(f.Matrix[0]))
+		}
+		if f.em <= 0 {
+			f.em = 1
+		}
+	})
+	return f.em
+}
+
+// emOf are usual widths of letters and figures, in em.
+var emOf = map[string]float64{"m": 0.83, "n": 0.55, "o": 0.5, "e": 0.45, "a": 0.5, "t": 0.37, "i": 0.28, "s": 0.39, "0": 0.5, "1": 0.5, "2": 0.5,
+	"A": 0.72, "E": 0.67, "T": 0.68, "о": 0.5, "е": 0.45, "а": 0.5, "и": 0.57, "н": 0.56}
 
 // Composite reports whether codes may have several bytes.
 func (f *Font) Composite() bool { return f.Kind == CIDType0 || f.Kind == CIDType2 }
