@@ -341,11 +341,18 @@ type mender struct {
 	fixed int
 }
 
-func (m *mender) set(r Ref, dict *Dict, k Name, v Object) {
-	if dict.Get(k) != v {
-		m.d.Edit(r).Set(k, v)
-		m.fixed++
+// set gives a key its value; false where the object, of which only a part was read so far, can't be read whole.
+func (m *mender) set(r Ref, dict *Dict, k Name, v Object) bool {
+	if dict.Get(k) == v {
+		return true
 	}
+	whole := m.d.Edit(r)
+	if whole == nil {
+		return false
+	}
+	whole.Set(k, v)
+	m.fixed++
+	return true
 }
 
 // node mends one node and gives how many pages are below it.
@@ -379,7 +386,10 @@ func (m *mender) node(at, parent Ref, depth int) int {
 			left = append(left, r)
 			continue
 		}
-		m.set(r, dict, "Type", Name("Page"))
+		if !m.set(r, dict, "Type", Name("Page")) {
+			m.fixed++
+			continue
+		}
 		if !m.seen[r] { // a page listed twice is split later
 			m.seen[r] = true
 			m.set(r, dict, "Parent", at)
@@ -388,7 +398,9 @@ func (m *mender) node(at, parent Ref, depth int) int {
 		count++
 	}
 	if len(left) != len(kids) || slices.ContainsFunc(kids, func(o Object) bool { _, direct := o.(*Dict); return direct }) {
-		m.d.Edit(at).Set("Kids", left)
+		if whole := m.d.Edit(at); whole != nil {
+			whole.Set("Kids", left)
+		}
 	}
 	m.set(at, m.d.Dict(at), "Count", Integer(count))
 	return count

@@ -1,0 +1,252 @@
+package layout
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"glenrain/core/pdf"
+)
+
+// block is a run of lines one under another in a column, or the cells of a table.
+type block struct {
+	lines      []int // indexes of lines, in reading order
+	u0, u1     float64
+	top, below float64 // v of its upper and lower edge
+	frame      int32
+	table      bool
+	seq        int
+}
+
+// makeBlocks gathers lines into blocks: a line goes with the only one above it if it is the only one below that. Rows whose
+// parts are shown one after another are rows of a table, where the next row has parts too.
+func (l *Page) makeBlocks() []block {
+	n := len(l.Lines)
+	above, below := make([]int, n), make([]int, n) // -1 none, -2 several
+	for i := range above {
+		above[i], below[i] = -1, -1
+	}
+	cells := l.cells()
+	// Lines are sorted by frame and from the top. The active ones are those that nothing has covered yet.
+	var active []int
+	for i := range l.Lines {
+		b := &l.Lines[i]
+		if i > 0 && l.Lines[i-1].frame != b.frame {
+			active = active[:0]
+		}
+		keep := active[:0]
+		for _, k := range active {
+			a := &l.Lines[k]
+			if a.row == b.row || min(a.U1, b.U1)-max(a.U0, b.U0) <= 0.1*min(a.Size, b.Size) {
+				keep = append(keep, k)
+				continue
+			}
+			above[i] = one(above[i], k)
+			below[k] = one(below[k], i)
+			if b.U0 > a.U0+0.5*a.Size && b.U1 < a.U1-0.5*a.Size || b.row != a.row && l.besides(i, k) { // others of its row may stand below it as well
+				keep = append(keep, k)
+			}
+		}
+		active = append(keep, i)
+	}
+	at := make([]int, n)
+	var blocks []block
+	for i := range l.Lines {
+		b := &l.Lines[i]
+		k := above[i]
+		joined := false
+		switch {
+		case cells[i] >= 0: // the parts of a table stay together
+			first := cells[i]
+			if first != i {
+				at[i] = at[first]
+				joined = true
+			}
+		case k >= 0 && below[k] == i && cells[k] < 0:
+			a := &l.Lines[k]
+			if step := a.V - b.V; step <= 2.6*max(a.Size, b.Size) && step > 0 {
+				at[i] = at[k]
+				joined = true
+			}
+		}
+		if !joined {
+			at[i] = len(blocks)
+			blocks = append(blocks, block{u0: b.U0, u1: b.U1, top: b.V + b.Size*0.7, frame: b.frame, seq: b.seq, table: cells[i] >= 0})
+		}
+		bl := &blocks[at[i]]
+		bl.lines = append(bl.lines, i)
+		bl.u0, bl.u1 = min(bl.u0, b.U0), max(bl.u1, b.U1)
+		bl.below = b.V - b.Size*0.2
+		bl.seq = min(bl.seq, b.seq)
+	}
+	return blocks
+}
+
+func one(have, k int) int {
+	if have == -1 {
+		return k
+	}
+	return -2
+}
+
+// besides reports whether a later line of i's row could also stand under k.
+func (l *Page) besides(i, k int) bool {
+	for j := i + 1; j < len(l.Lines) && l.Lines[j].row == l.Lines[i].row; j++ {
+		if min(l.Lines[j].U1, l.Lines[k].U1)-max(l.Lines[j].U0, l.Lines[k].U0) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// cells gives for each line the first line of the table that it is in, or -1.
+func (l *Page) cells() []int {
+	out := make([]int, len(l.Lines))
+	for i := range out {
+		out[i] = -1
+	}
+	type row struct{ from, to int } // lines that are shown one after another in one row
+	var rows []row
+	for i := 0; i < len(l.Lines); {
+		j := i + 1
+		for j < len(l.Lines) && l.Lines[j].row == l.Lines[i].row && l.follows(j-1, j) {
+			j++
+		}
+		rows = append(rows, row{i, j})
+		i = j
+	}
+	begin := -1
+	for r, cur := range rows {
+		several := cur.to-cur.from > 1
+		if !several {
+			begin = -1
+			continue
+		}
+		if begin >= 0 {
+			last := rows[r-1]
+			a, b := &l.Lines[last.from], &l.Lines[cur.from]
+			if a.frame == b.frame && a.V-b.V < 4*max(a.Size, b.Size) && l.share(last.from, last.to, cur.from, cur.to) {
+				for k := last.from; k < cur.to; k++ {
+					out[k] = begin
+				}
+				continue
+			}
+		}
+		begin = cur.from
+	}
+	return out
+}
+
+// follows reports whether line b is shown right behind line a.
+func (l *Page) follows(a, b int) bool {
+	wa, wb := l.Lines[a].Words, l.Lines[b].Words
+	hi, lo := 0, math.MaxInt
+	for _, k := range wa {
+		hi = max(hi, k)
+	}
+	for _, k := range wb {
+		lo = min(lo, k)
+	}
+	gap := lo - hi
+	return gap >= 1 && gap <= 3 // joined words lie between
+}
+
+// share reports whether two rows have parts that begin, end or centre at the same places.
+func (l *Page) share(a0, a1, b0, b1 int) bool {
+	same := 0
+	for i := a0; i < a1; i++ {
+		for j := b0; j < b1; j++ {
+			a, b := &l.Lines[i], &l.Lines[j]
+			tol := 0.6 * max(a.Size, b.Size)
+			if math.Abs(a.U0-b.U0) < tol || math.Abs(a.U1-b.U1) < tol || math.Abs(a.U0+a.U1-b.U0-b.U1)/2 < tol {
+				same++
+				break
+			}
+		}
+	}
+	return same >= 2
+}
+
+// order sorts blocks as they are read: one above another before it, one left of another before it unless something
+// between them stands over both (the rules of T. Breuel, High Performance Document Layout Analysis, 2003).
+func (l *Page) order(blocks []block) []block {
+	n := len(blocks)
+	if n < 2 {
+		return blocks
+	}
+	weight := map[int32]int{}
+	for i := range l.Lines {
+		weight[l.Lines[i].frame] += l.Lines[i].letters
+	}
+	slices.SortStableFunc(blocks, func(a, b block) int {
+		if a.frame != b.frame { // the main direction first
+			return cmp.Or(cmp.Compare(weight[b.frame], weight[a.frame]), cmp.Compare(a.frame, b.frame))
+		}
+		return cmp.Or(cmp.Compare(b.top, a.top), cmp.Compare(a.u0, b.u0))
+	})
+	const most = 300 // of many scattered scraps, from the top
+	if n > most {
+		return blocks
+	}
+	rtl := 0
+	for i := range l.Lines {
+		if l.Lines[i].RTL {
+			rtl++
+		}
+	}
+	fromRight := rtl*2 > len(l.Lines)
+	over := func(a, b *block) bool { return min(a.u1, b.u1)-max(a.u0, b.u0) > 0 }
+	before := func(i, j int) bool {
+		a, b := &blocks[i], &blocks[j]
+		if a.frame != b.frame {
+			return i < j
+		}
+		if over(a, b) {
+			return a.top+a.below > b.top+b.below
+		}
+		left := a.u1 <= b.u0
+		if fromRight {
+			left = a.u0 >= b.u1
+		}
+		if !left {
+			return false
+		}
+		for k := range blocks {
+			c := &blocks[k]
+			if k == i || k == j || c.frame != a.frame || !over(c, a) || !over(c, b) {
+				continue
+			}
+			if mid := (c.top + c.below) / 2; mid < max((a.top+a.below)/2, (b.top+b.below)/2) && mid > min((a.top+a.below)/2, (b.top+b.below)/2) {
+				return false
+			}
+		}
+		return true
+	}
+	out := make([]block, 0, n)
+	state := make([]uint8, n) // 1 under way, 2 done
+	var visit func(j int)
+	visit = func(j int) {
+		if state[j] != 0 {
+			return
+		}
+		state[j] = 1
+		for i := range blocks {
+			if i != j && state[i] == 0 && before(i, j) {
+				visit(i)
+			}
+		}
+		state[j] = 2
+		out = append(out, blocks[j])
+	}
+	for j := range blocks {
+		visit(j)
+	}
+	return out
+}
+
+func around(a, b pdf.Rect) pdf.Rect {
+	if a == (pdf.Rect{}) {
+		return b
+	}
+	return pdf.Rect{X0: min(a.X0, b.X0), Y0: min(a.Y0, b.Y0), X1: max(a.X1, b.X1), Y1: max(a.Y1, b.Y1)}
+}
