@@ -36,6 +36,7 @@ type commands struct {
 	Info    infoCommand    `cmd:"" help:"Tell what a PDF is: pages, sizes, version, whether it is locked or tagged."`
 	Run     runCommand     `cmd:"" help:"Run a list of steps on a file."`
 	Combine combineCommand `cmd:"" help:"Put several PDFs and pictures together into one."`
+	Text    textCommand    `cmd:"" help:"Write the text of pages, or their glyphs, words and paragraphs with their places."`
 	Render  renderCommand  `cmd:"" help:"Draw a page as a picture."`
 	Steps   stepsCommand   `cmd:"" help:"List the steps there are, with their parameters."`
 }

@@ -43,7 +43,7 @@ func (l *Page) makeBlocks() []block {
 			}
 			above[i] = one(above[i], k)
 			below[k] = one(below[k], i)
-			if b.U0 > a.U0+0.5*a.Size && b.U1 < a.U1-0.5*a.Size || b.row != a.row && l.besides(i, k) { // others of its row may stand below it as well
+			if l.besides(i, k) { // others of its row may stand below it as well
 				keep = append(keep, k)
 			}
 		}
@@ -168,7 +168,7 @@ func (l *Page) share(a0, a1, b0, b1 int) bool {
 }
 
 // order sorts blocks as they are read: one above another before it, one left of another before it unless something
-// between them stands over both (the rules of T. Breuel, High Performance Document Layout Analysis, 2003).
+// between them stands over both, provided that there are columns (after the rules of T. Breuel, High Performance Document Layout Analysis, 2003).
 func (l *Page) order(blocks []block) []block {
 	n := len(blocks)
 	if n < 2 {
@@ -209,6 +209,18 @@ func (l *Page) order(blocks []block) []block {
 			left = a.u0 >= b.u1
 		}
 		if !left {
+			return false
+		}
+		// What stands beside b is in a's column, or a itself: a number at the edge of the head is in no column.
+		beside := false
+		for k := range blocks {
+			c := &blocks[k]
+			if c.frame == a.frame && (k == i || k != j && over(c, a) && !over(c, b)) && min(c.top, b.top) > max(c.below, b.below) {
+				beside = true
+				break
+			}
+		}
+		if !beside {
 			return false
 		}
 		for k := range blocks {

@@ -60,10 +60,11 @@ func (l *Page) makeParagraphs() {
 // cutBlock cuts the lines of a block into paragraphs.
 func (l *Page) cutBlock(number int, b block) {
 	lines := b.lines
-	hanging := l.hanging(b)
+	centred := l.centred(b)
+	hanging := !centred && l.hanging(b)
 	begin := 0
 	for i := 1; i <= len(lines); i++ {
-		if i == len(lines) || l.parts(b, begin, i, hanging) {
+		if i == len(lines) || l.parts(b, begin, i, hanging, centred) {
 			l.endParagraph(number, lines[begin:i], b, false)
 			begin = i
 		}
@@ -74,7 +75,7 @@ func (l *Page) cutBlock(number int, b block) {
 func (l *Page) step(b block, i int) float64 { return l.Lines[b.lines[i-1]].V - l.Lines[b.lines[i]].V }
 
 // parts reports whether a paragraph begins with line i of a block, where the one before began with line begin.
-func (l *Page) parts(b block, begin, i int, hanging bool) bool {
+func (l *Page) parts(b block, begin, i int, hanging, centred bool) bool {
 	prev, cur := &l.Lines[b.lines[i-1]], &l.Lines[b.lines[i]]
 	size := max(prev.Size, cur.Size)
 	if math.Abs(prev.Size-cur.Size) > otherSize*size {
@@ -99,9 +100,11 @@ func (l *Page) parts(b block, begin, i int, hanging bool) bool {
 	if b.rtl(l) {
 		dent = prev.U1 - cur.U1
 	}
-	centred := math.Abs((cur.U0+cur.U1)-(prev.U0+prev.U1)) < 1.2*size && math.Abs(dent) > 0.5*size && !l.flush(b, cur) && !l.flush(b, prev)
+	begun := &l.Lines[b.lines[begin]]
+	hang, isItem := l.hang(begun)
 	switch {
 	case centred:
+	case isItem && math.Abs(cur.U0-hang) < 0.6*size: // goes on beside its bullet or number
 	case hanging && dent < -leastIndent*size && dent > -mostIndent*size:
 		return true
 	case !hanging && dent > leastIndent*size && dent < mostIndent*size && i-begin >= 1:
@@ -109,6 +112,8 @@ func (l *Page) parts(b block, begin, i int, hanging bool) bool {
 		if i-begin > 1 || !l.staysIn(b, i) {
 			return true
 		}
+	case !hanging && i-begin == 1 && math.Abs(dent) < 0.3*size && l.alone(b, i): // a line is a paragraph, and so begins the next
+		return true
 	case !hanging && i-begin > 1 && dent < -leastIndent*size: // comes back out of an indent that was no first line's
 		return true
 	}
@@ -129,23 +134,72 @@ func (l *Page) staysIn(b block, i int) bool {
 	return math.Abs(cur.U0-next.U0) < 0.4*cur.Size
 }
 
-// hanging reports whether most lines of a block are in, and those that begin something are out.
+// alone reports whether line i stands in, as the one before it does, and the next does not.
+func (l *Page) alone(b block, i int) bool {
+	if i+1 >= len(b.lines) {
+		return false
+	}
+	in := func(k int) float64 { return (l.Lines[b.lines[k]].U0 - b.u0) / l.Lines[b.lines[k]].Size }
+	return in(i) > leastIndent && in(i) < 4 && in(i+1) < 0.3
+}
+
+// hanging reports whether in a block the first lines of paragraphs stand out and the others in: where the line before one that
+// stands out ends early more often than the line before one that stands in.
 func (l *Page) hanging(b block) bool {
-	out, in, runs := 0, 0, 0
-	for i, k := range b.lines {
-		line := &l.Lines[k]
+	inside := func(i int) bool {
+		line := &l.Lines[b.lines[i]]
 		d := line.U0 - b.u0
-		switch {
-		case d < 0.4*line.Size:
+		if b.rtl(l) {
+			d = b.u1 - line.U1
+		}
+		return d > leastIndent*line.Size && d < mostIndent*line.Size
+	}
+	out, against := 0, 0
+	for i := 1; i < len(b.lines); i++ {
+		prev, cur := &l.Lines[b.lines[i-1]], &l.Lines[b.lines[i]]
+		if inside(i-1) == inside(i) || !l.shortEnd(b, prev, cur, false) {
+			continue
+		}
+		if inside(i) {
+			against++
+		} else {
 			out++
-		case d > leastIndent*line.Size && d < mostIndent*line.Size:
-			in++
-			if i > 0 && l.Lines[b.lines[i-1]].U0-b.u0 > leastIndent*line.Size {
-				runs++ // two lines that are in, one after another
-			}
 		}
 	}
-	return in > 0 && out > 0 && (runs > 0 && in >= out || in > out)
+	if out != against {
+		return out > against
+	}
+	in := 0
+	for i := range b.lines {
+		if inside(i) {
+			in++
+		}
+	}
+	return !inside(0) && in*2 > len(b.lines)
+}
+
+// centred reports whether the lines of a block stand about one middle and begin at different places.
+func (l *Page) centred(b block) bool {
+	if len(b.lines) < 2 {
+		return false
+	}
+	var middles []float64
+	flush := 0
+	for _, k := range b.lines {
+		line := &l.Lines[k]
+		middles = append(middles, (line.U0+line.U1)/2)
+		if l.flush(b, line) {
+			flush++
+		}
+	}
+	sorted := slices.Sorted(slices.Values(middles))
+	mid, near := sorted[len(sorted)/2], 0
+	for i, m := range middles {
+		if math.Abs(m-mid) < 0.6*l.Lines[b.lines[i]].Size {
+			near++
+		}
+	}
+	return near*10 >= 9*len(middles) && flush*10 <= 7*len(middles)
 }
 
 // usualStep is the leading of a paragraph so far; at its second line, that of the block.
@@ -165,6 +219,19 @@ func (l *Page) usualStep(b block, begin, i int) float64 {
 		usual = low
 	}
 	return min(usual, 2.6*size)
+}
+
+// hang gives where the text of an item begins that a line opens with a bullet or number.
+func (l *Page) hang(line *Line) (float64, bool) {
+	if !item(l.lineStart(line)) {
+		return 0, false
+	}
+	for _, k := range line.Words[1:] {
+		if w := &l.Words[k]; w.Gap {
+			return w.U0, true
+		}
+	}
+	return 0, false
 }
 
 // lineStart gives the first word of a line.
