@@ -35,14 +35,26 @@ func (l *Page) makeBlocks() []block {
 			active = active[:0]
 		}
 		keep := active[:0]
+		nearest, several := math.Inf(1), false
+		for _, k := range active {
+			if a := &l.Lines[k]; a.row != b.row && over(a, b) {
+				several = several || !math.IsInf(nearest, 1)
+				nearest = min(nearest, a.V)
+			}
+		}
 		for _, k := range active {
 			a := &l.Lines[k]
-			if a.row == b.row || min(a.U1, b.U1)-max(a.U0, b.U0) <= 0.1*min(a.Size, b.Size) {
+			if a.row == b.row || !over(a, b) {
 				keep = append(keep, k)
 				continue
 			}
-			above[i] = one(above[i], k)
-			below[k] = one(below[k], i)
+			if a.V-nearest < 0.6*max(a.Size, b.Size) { // what ends further up is only covered
+				above[i] = one(above[i], k)
+				if shared := min(a.U1, b.U1) - max(a.U0, b.U0); several && shared < 0.5*max(a.U1-a.U0, b.U1-b.U0) {
+					above[i] = -2
+				}
+				below[k] = one(below[k], i)
+			}
 			if l.besides(i, k) { // others of its row may stand below it as well
 				keep = append(keep, k)
 			}
@@ -81,6 +93,9 @@ func (l *Page) makeBlocks() []block {
 	}
 	return blocks
 }
+
+// over reports whether two lines stand over one another.
+func over(a, b *Line) bool { return min(a.U1, b.U1)-max(a.U0, b.U0) > 0.1*min(a.Size, b.Size) }
 
 func one(have, k int) int {
 	if have == -1 {

@@ -87,13 +87,14 @@ func (l *Page) glueWords() {
 		}
 		big := max(a.Size, b.Size)
 		gap := b.U0 - a.U1
-		if gap < -0.3*big || gap > 0.4*big || math.Abs(a.V-b.V) > 0.7*big {
+		if gap < -0.5*big || gap > 0.4*big || math.Abs(a.V-b.V) > 0.7*big {
 			continue
 		}
 		// The larger one, or the one before, leads.
 		if b.Size > 1.1*a.Size && s.glue[i-1] == int32(i-1) {
 			s.glue[i-1] = int32(i)
-		} else if b.Size <= 1.1*a.Size && (b.Size < 0.9*a.Size || l.Words[s.glue[i-1]].Size > b.Size*1.1) {
+		} else if b.Size <= 1.1*a.Size && (b.Size < 0.9*a.Size || l.Words[s.glue[i-1]].Size > b.Size*1.1 ||
+			gap < gapOfWords*big && math.Abs(a.V-b.V) < sameRow*big) {
 			s.glue[i] = s.glue[i-1]
 		}
 	}

@@ -86,7 +86,8 @@ func (l *Page) parts(b block, begin, i int, hanging, centred bool) bool {
 	if step > usual*(1+sameLeading)+0.3 || step < usual*(1-2*sameLeading) {
 		return true
 	}
-	if item(l.lineStart(cur)) {
+	if start := l.lineStart(cur); item(start) && (!dash(start) || dash(l.lineStart(&l.Lines[b.lines[begin]])) || l.sentence(prev, cur) ||
+		math.Abs(cur.U0-prev.U0) > leastIndent*size) {
 		return true
 	}
 	if l.oneFont(prev) != nil && l.oneFont(cur) != nil && differ(l.oneFont(prev), l.oneFont(cur)) {
@@ -208,8 +209,14 @@ func (l *Page) usualStep(b block, begin, i int) float64 {
 		return l.step(b, i-1)
 	}
 	var steps []float64
-	for k := 1; k < len(b.lines); k++ {
-		steps = append(steps, l.step(b, k))
+	for k := 1; k < len(b.lines); k++ { // of lines of this size
+		at := l.Lines[b.lines[i]].Size
+		if math.Abs(l.Lines[b.lines[k]].Size-at) < otherSize*at && math.Abs(l.Lines[b.lines[k-1]].Size-at) < otherSize*at {
+			steps = append(steps, l.step(b, k))
+		}
+	}
+	if len(steps) == 0 {
+		return l.step(b, i)
 	}
 	slices.Sort(steps)
 	usual := steps[len(steps)/2]
@@ -223,7 +230,7 @@ func (l *Page) usualStep(b block, begin, i int) float64 {
 
 // hang gives where the text of an item begins that a line opens with a bullet or number.
 func (l *Page) hang(line *Line) (float64, bool) {
-	if !item(l.lineStart(line)) {
+	if start := l.lineStart(line); !item(start) && !sectionNumber(start) {
 		return 0, false
 	}
 	for _, k := range line.Words[1:] {
@@ -286,6 +293,25 @@ func item(word string) bool {
 	return len(body) <= 6
 }
 
+// sectionNumber reports whether a word is a number such as 3.2.1.
+func sectionNumber(word string) bool {
+	for _, c := range word {
+		if !unicode.IsDigit(c) && c != '.' {
+			return false
+		}
+	}
+	return word != "" && len(word) < 12
+}
+
+// dash reports whether a word is a dash, which begins an item or stands in a sentence.
+func dash(word string) bool {
+	switch word {
+	case "–", "—", "-", "*":
+		return true
+	}
+	return false
+}
+
 // leads reports whether a line ends with leaders and a number, as in a table of contents.
 func (l *Page) leads(line *Line) bool {
 	n := len(line.Words)
@@ -339,7 +365,41 @@ func (l *Page) shortEnd(b block, prev, cur *Line, centred bool) bool {
 	} else if centred {
 		free = b.u1 - b.u0 - (prev.U1 - prev.U0)
 	}
-	return free > need+0.02*(b.u1-b.u0)
+	width := b.u1 - b.u0
+	if free <= need+0.02*width {
+		return false
+	}
+	// In ragged text lines may end early; there it takes the end of a sentence, or much room.
+	return free > 0.3*width || l.even(b) || l.sentence(prev, cur)
+}
+
+// even reports whether most lines of a block reach its edge, as justified text does.
+func (l *Page) even(b block) bool {
+	n := 0
+	for _, k := range b.lines {
+		line := &l.Lines[k]
+		edge := b.u1 - line.U1
+		if b.rtl(l) {
+			edge = line.U0 - b.u0
+		}
+		if edge < 0.6*line.Size {
+			n++
+		}
+	}
+	return n*2 > len(b.lines)
+}
+
+// sentence reports whether a line ends as sentences do and the next begins as they do.
+func (l *Page) sentence(prev, cur *Line) bool {
+	a, b := &l.Words[prev.Words[len(prev.Words)-1]], &l.Words[cur.Words[0]]
+	last, _ := utf8.DecodeLastRune(l.text[a.from:a.to])
+	first, _ := utf8.DecodeRune(l.text[b.from:b.to])
+	switch last {
+	case '.', ':', ';', '?', '!', '”', '"', '’', '»', '。':
+	default:
+		return false
+	}
+	return !unicode.IsLower(first)
 }
 
 // cutTable makes each cell a paragraph. A row in which the first column is empty and that stands close goes on with the cells above.
