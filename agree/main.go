@@ -24,6 +24,7 @@ import (
 
 var (
 	showMisses = flag.Int("misses", 0, "print so many of the misses of each file")
+	pixels     = flag.Bool("pixels", true, "draw patched pages")
 	only       = flag.String("only", "", "only files whose path holds this")
 )
 
@@ -43,10 +44,11 @@ func main() {
 type paper struct {
 	path  string
 	group string
-	pages int // that were read
+	read  int // pages
 	err   error
 	chars score
 	words score
+	identity
 	cjk   bool
 	notes []string
 	made  string // its producer
@@ -123,7 +125,7 @@ func (p *paper) look() {
 		p.err = err
 		return
 	}
-	doc, _, err := pdf.OpenMended(ctx, f, st.Size(), "")
+	doc, wrong, err := pdf.OpenMended(ctx, f, st.Size(), "")
 	if err != nil {
 		p.err = err
 		return
@@ -141,7 +143,7 @@ func (p *paper) look() {
 	for i := 0; i < len(leaves); i += step {
 		pages = append(pages, i+1)
 	}
-	p.pages = len(pages)
+	p.read = len(pages)
 	theirs, err := mutoolChars(p.path, pages)
 	if err != nil {
 		p.err = err
@@ -189,10 +191,19 @@ func (p *paper) look() {
 		}
 	}
 	p.cjk = cjk*10 > p.chars.ours
+	for i := 0; i < len(pages); i += max(1, len(pages)/mostPatched) {
+		notes, err := p.identity.patch(ctx, doc, leaves[pages[i]-1].Ref, p.path, pages[i], *pixels && len(wrong) == 0)
+		if err != nil {
+			p.err = err
+			return
+		}
+		p.notes = append(p.notes, notes...)
+	}
 }
 
 func report(dir string, papers []*paper) {
 	slices.SortStableFunc(papers, func(a, b *paper) int { return cmp.Compare(a.words.f1(), b.words.f1()) })
+	var all identity
 	var chars, words []float64
 	for _, p := range papers {
 		rel, _ := filepath.Rel(dir, p.path)
@@ -201,6 +212,12 @@ func report(dir string, papers []*paper) {
 			continue
 		}
 		fmt.Printf("%7.3f %7.3f  %8d %8d  %s  %s %v\n", 100*p.chars.f1(), 100*p.words.f1(), p.chars.ours, p.chars.theirs, rel, p.made, p.cjk)
+		all.streams += p.streams
+		all.rebuilt += p.rebuilt
+		all.pages += p.identity.pages
+		all.same += p.same
+		all.taken += p.taken
+		all.still += p.still
 		for _, n := range p.notes {
 			fmt.Println("    ", n)
 		}
@@ -209,6 +226,7 @@ func report(dir string, papers []*paper) {
 			words = append(words, p.words.f1())
 		}
 	}
+	fmt.Printf("%+v\n", all)
 	slices.Sort(chars)
 	slices.Sort(words)
 	if n := len(chars); n > 0 {

@@ -20,7 +20,7 @@ const (
 	opcm     Code = 'c'<<8 | 'm'
 	opCS     Code = 'C'<<8 | 'S'
 	opcs     Code = 'c'<<8 | 's'
-	opd1     Code = 'd'<<8 | '1'
+	opDP     Code = 'D'<<8 | 'P'
 	opDo     Code = 'D'<<8 | 'o'
 	opEMC    Code = 'E'<<16 | 'M'<<8 | 'C'
 	opET     Code = 'E'<<8 | 'T'

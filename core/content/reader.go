@@ -151,5 +151,3 @@ func (r *Reader) Font(o pdf.Object) *font.Font {
 	r.fonts[key] = f
 	return f
 }
-
-

@@ -472,13 +472,11 @@ func (x *runner) annotations(page pdf.Ref, res *pdf.Dict) {
 			}
 		}
 		around := m.Bounds(box)
-		fit := pdf.Identity
-		if around.W() > 0 && around.H() > 0 {
-			sx, sy := rect.W()/around.W(), rect.H()/around.H()
-			fit = pdf.Matrix{sx, 0, 0, sy, rect.X0 - around.X0*sx, rect.Y0 - around.Y0*sy}
-		} else {
+		if around.W() <= 0 || around.H() <= 0 {
 			continue
 		}
+		sx, sy := rect.W()/around.W(), rect.H()/around.H()
+		fit := pdf.Matrix{sx, 0, 0, sy, rect.X0 - around.X0*sx, rect.Y0 - around.Y0*sy}
 		ref, _ := n.(pdf.Ref)
 		annot, _ := o.(pdf.Ref)
 		x.state = State{CTM: pdf.Identity, Scale: 1, LineWidth: 1}

@@ -117,15 +117,6 @@ func (p *Program) lookup(platform, encoding int, code uint32) (gid int, ok bool)
 	return 0, false
 }
 
-func (p *Program) hasMap(platform, encoding int) bool {
-	for _, m := range p.cmaps {
-		if m.platform == platform && m.encoding == encoding {
-			return true
-		}
-	}
-	return false
-}
-
 // unicode gives the glyph of a character.
 func (p *Program) unicode(r rune) (gid int, ok bool) {
 	for _, m := range p.cmaps {

@@ -1,0 +1,348 @@
+package content
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strconv"
+
+	"glenrain/core/font"
+	"glenrain/core/pdf"
+)
+
+// Patch replaces the bytes from Start to End of an invocation's body. All other bytes stay as they are.
+type Patch struct {
+	Invocation int
+	Start, End int
+	New        []byte
+}
+
+// Apply writes patches into doc, which holds the page that p was read from. The page's own streams are replaced where they change; a
+// form that changes becomes a new object under a new name, drawn by this one invocation, so other drawings of it stay. Resources that change
+// are the page's or the form's own afterwards, without the names that nothing there uses any more.
+func Apply(doc *pdf.Document, p *Page, patches []Patch) error {
+	byInvocation := map[int][]Patch{}
+	for _, c := range patches {
+		if c.Invocation < 0 || c.Invocation >= len(p.Invocations) || c.Start < 0 || c.End < c.Start || c.End > len(p.Invocations[c.Invocation].Body.Data) {
+			return fmt.Errorf("a patch from %d to %d of content %d lies outside it", c.Start, c.End, c.Invocation)
+		}
+		byInvocation[c.Invocation] = append(byInvocation[c.Invocation], c)
+	}
+	names := map[int][]added{} // new names by invocation
+	// Those that are drawn come behind those that draw them, so the last come first.
+	for i := len(p.Invocations) - 1; i >= 0; i-- {
+		list := byInvocation[i]
+		if len(list) == 0 {
+			continue
+		}
+		slices.SortStableFunc(list, func(a, b Patch) int { return cmp.Compare(a.Start, b.Start) })
+		for k := 1; k < len(list); k++ {
+			if list[k].Start < list[k-1].End {
+				return fmt.Errorf("two patches of content %d overlap at %d", i, list[k].Start)
+			}
+		}
+		v := &p.Invocations[i]
+		res := changed(doc, v.Resources, names[i])
+		switch v.Kind {
+		case PageBody:
+			patchPage(doc, p, v, list, res)
+		case FormBody, AppearanceBody:
+			s, ok := doc.Resolve(v.Ref).(*pdf.Stream)
+			if !ok {
+				return fmt.Errorf("the form %s is not there any more", v.Ref)
+			}
+			data := patched(v.Body.Data, list)
+			dict := s.Dict.Clone()
+			for _, k := range []pdf.Name{"Filter", "DecodeParms", "Length", "F", "FFilter", "FDecodeParms"} {
+				dict.Delete(k)
+			}
+			dict.Set("Resources", dropUnused(doc, res, data))
+			ref := doc.Add(pdf.NewFlateStream(dict, data))
+			if v.Kind == AppearanceBody {
+				setAppearance(doc, v, ref)
+				continue
+			}
+			name := fresh(doc, p.Invocations[v.Parent].Resources, names[v.Parent], v.Name)
+			names[v.Parent] = append(names[v.Parent], added{name, ref})
+			byInvocation[v.Parent] = append(byInvocation[v.Parent], Patch{v.Parent, v.Start, v.End, append(pdf.AppendObject(nil, name), " Do"...)})
+		default:
+			return fmt.Errorf("content of a pattern or of a glyph can't be changed for one drawing alone")
+		}
+	}
+	return nil
+}
+
+type added struct {
+	name pdf.Name
+	ref  pdf.Ref
+}
+
+// patched gives data with patches applied, which are sorted.
+func patched(data []byte, list []Patch) []byte {
+	out := make([]byte, 0, len(data)+64)
+	at := 0
+	for _, c := range list {
+		out = append(append(out, data[at:c.Start]...), c.New...)
+		at = c.End
+	}
+	return append(out, data[at:]...)
+}
+
+// patchPage replaces those streams of a page that patches fall into.
+func patchPage(doc *pdf.Document, p *Page, v *Invocation, list []Patch, res *pdf.Dict) {
+	contents := make(pdf.Array, len(v.Body.Parts))
+	for k, part := range v.Body.Parts {
+		contents[k] = part.Ref
+		var own []Patch
+		for _, c := range list {
+			if c.End < part.Start || c.Start > part.End || c.Start == c.End && c.Start == part.Start && k > 0 && v.Body.Parts[k-1].End+1 >= c.Start {
+				continue
+			}
+			from, to := max(c.Start, part.Start), min(c.End, part.End)
+			if from > to {
+				continue
+			}
+			o := Patch{Start: from - part.Start, End: to - part.Start}
+			if c.Start >= part.Start { // what is new stands in the part where it begins
+				o.New = c.New
+			} else if from == to {
+				continue
+			}
+			own = append(own, o)
+		}
+		if len(own) > 0 {
+			contents[k] = doc.Add(pdf.NewFlateStream(pdf.NewDict(), patched(v.Body.Data[part.Start:part.End], own)))
+		}
+	}
+	page := doc.Edit(p.Ref)
+	if len(contents) == 1 {
+		page.Set("Contents", contents[0])
+	} else {
+		page.Set("Contents", contents)
+	}
+	page.Set("Resources", dropUnused(doc, res, patched(v.Body.Data, list)))
+}
+
+// changed gives a resource dictionary of its own with new XObjects in it.
+func changed(doc *pdf.Document, res *pdf.Dict, more []added) *pdf.Dict {
+	out := res.Clone()
+	if len(more) > 0 {
+		x := doc.Dict(res.Get("XObject")).Clone()
+		for _, a := range more {
+			x.Set(a.name, a.ref)
+		}
+		out.Set("XObject", x)
+	}
+	return out
+}
+
+// fresh gives a name that neither the resources nor what was added to them have.
+func fresh(doc *pdf.Document, res *pdf.Dict, more []added, like pdf.Name) pdf.Name {
+	have := doc.Dict(res.Get("XObject"))
+	for n := 1; ; n++ {
+		name := like + pdf.Name("-"+strconv.Itoa(n))
+		if !have.Has(name) && !slices.ContainsFunc(more, func(a added) bool { return a.name == name }) {
+			return name
+		}
+	}
+}
+
+func setAppearance(doc *pdf.Document, v *Invocation, ref pdf.Ref) {
+	a := doc.Edit(v.Annotation)
+	ap := doc.Dict(a.Get("AP")).Clone()
+	if n := doc.Dict(ap.Get("N")); n != nil && doc.Stream(ap.Get("N")) == nil { // one for each state
+		states := n.Clone()
+		states.Set(doc.Name(a.Get("AS")), ref)
+		ap.Set("N", states)
+	} else {
+		ap.Set("N", ref)
+	}
+	a.Set("AP", ap)
+}
+
+// kinds are the categories of resources that operators name (7.8.3, table 34).
+var kinds = []pdf.Name{"XObject", "Font", "ExtGState", "ColorSpace", "Pattern", "Shading", "Properties"}
+
+// dropUnused takes from resources the names that a content stream does not use. Where forms or fonts in them
+// have no resources of their own, and so may use these, all stay.
+func dropUnused(doc *pdf.Document, res *pdf.Dict, data []byte) *pdf.Dict {
+	used := Names(data)
+	for _, e := range doc.Dict(res.Get("XObject")).Entries() {
+		s := doc.Stream(e.Value)
+		if s != nil && used["XObject"][e.Key] && doc.Name(s.Dict.Get("Subtype")) == "Form" && doc.Dict(s.Dict.Get("Resources")) == nil {
+			return res
+		}
+	}
+	for _, e := range doc.Dict(res.Get("Font")).Entries() {
+		f := doc.Dict(e.Value)
+		if used["Font"][e.Key] && doc.Name(f.Get("Subtype")) == "Type3" && doc.Dict(f.Get("Resources")) == nil {
+			return res
+		}
+	}
+	out := res.Clone()
+	for _, kind := range kinds {
+		have := doc.Dict(res.Get(kind))
+		if have == nil {
+			continue
+		}
+		left := pdf.NewDict()
+		for _, e := range have.Entries() {
+			if used[kind][e.Key] || kind == "ColorSpace" && (e.Key == "DefaultGray" || e.Key == "DefaultRGB" || e.Key == "DefaultCMYK") {
+				left.Set(e.Key, e.Value)
+			}
+		}
+		switch {
+		case left.Len() == have.Len():
+		case left.Len() == 0:
+			out.Delete(kind)
+		default:
+			out.Set(kind, left)
+		}
+	}
+	return out
+}
+
+// Names gives the resource names that a content stream uses, by category.
+func Names(data []byte) map[pdf.Name]map[pdf.Name]bool {
+	used := map[pdf.Name]map[pdf.Name]bool{}
+	for _, k := range kinds {
+		used[k] = map[pdf.Name]bool{}
+	}
+	add := func(kind pdf.Name, a Operand) {
+		if a.Kind == Name {
+			used[kind][pdf.Name(a.Bytes)] = true
+		}
+	}
+	s := Scanner{Data: data}
+	var o Op
+	for s.Next(&o) {
+		if o.Image != nil {
+			if n, ok := o.Image.Get("CS", "ColorSpace").(pdf.Name); ok {
+				used["ColorSpace"][n] = true
+			}
+			continue
+		}
+		if len(o.Args) == 0 {
+			continue
+		}
+		switch first, last := o.Args[0], o.Args[len(o.Args)-1]; o.Code {
+		case opDo:
+			add("XObject", first)
+		case opTf:
+			add("Font", first)
+		case opgs:
+			add("ExtGState", first)
+		case opcs, opCS:
+			add("ColorSpace", first)
+		case opscn, opSCN:
+			add("Pattern", last)
+		case opsh:
+			add("Shading", first)
+		case opBDC, opDP:
+			add("Properties", last)
+		}
+	}
+	return used
+}
+
+// TakeOut gives the patches that take glyphs, by their indexes, out of their operators and leave all others where they are: a
+// number in a TJ array stands for each (9.4.3), with the digits it needs.
+func TakeOut(p *Page, glyphs []int) []Patch {
+	gone := map[int]bool{}
+	shows := map[int32]bool{}
+	var order []int32
+	for _, g := range glyphs {
+		gone[g] = true
+		if s := p.Glyphs[g].Show; !shows[s] {
+			shows[s] = true
+			order = append(order, s)
+		}
+	}
+	slices.Sort(order)
+	var out []Patch
+	for _, at := range order {
+		sh := &p.Shows[at]
+		if b, ok := without(p, sh, gone); ok {
+			out = append(out, Patch{sh.Invocation, sh.Start, sh.End, b})
+		}
+	}
+	return out
+}
+
+// without writes an operator that shows text again, without some of its glyphs.
+func without(p *Page, sh *Show, gone map[int]bool) ([]byte, bool) {
+	size := sh.State.Size
+	if size == 0 {
+		return nil, false
+	}
+	s := Scanner{Data: p.Invocations[sh.Invocation].Body.Data, Pos: sh.Start}
+	var o Op
+	if !s.Next(&o) || len(o.Args) == 0 {
+		return nil, false
+	}
+	items := o.Args[len(o.Args)-1:]
+	if items[0].Kind == Array {
+		items = items[0].Items
+	}
+	var b []byte
+	if o.Code == opQuote2 && len(o.Args) >= 3 {
+		b = append(AppendNumber(b, o.Args[0].Num), " Tw "...)
+		b = append(AppendNumber(b, o.Args[1].Num), " Tc "...)
+	}
+	if o.Code == opQuote || o.Code == opQuote2 {
+		b = append(b, "T* "...)
+	}
+	b = append(b, '[')
+	var run []byte
+	shift := 0.0
+	flushRun := func() {
+		if len(run) > 0 {
+			b = AppendString(b, run)
+			run = run[:0]
+		}
+	}
+	flushShift := func() {
+		if shift != 0 {
+			b = append(AppendNumber(b, shift), ' ')
+			shift = 0
+		}
+	}
+	g := sh.First
+	for i := range items {
+		it := &items[i]
+		switch it.Kind {
+		case Number:
+			flushRun()
+			shift += it.Num
+		case String:
+			for g < sh.First+sh.N && int(p.Glyphs[g].Item) == i {
+				gl := &p.Glyphs[g]
+				code := it.Bytes[gl.Byte : int(gl.Byte)+int(gl.Char.Bytes)]
+				if gone[g] {
+					flushRun()
+					shift -= advance(sh.State, gl.Char, code) * 1000 / size
+				} else {
+					flushShift()
+					run = append(run, code...)
+				}
+				g++
+			}
+		}
+	}
+	flushRun()
+	flushShift()
+	return append(b, "] TJ"...), true
+}
+
+// advance is how far a glyph moves the text position, in unscaled text space units before Tz (9.4.4).
+func advance(st *State, c *font.Char, code []byte) float64 {
+	w := c.Width
+	if st.Font.Vertical {
+		w = c.Down
+	}
+	adv := w*st.Size + st.CharSpace
+	if len(code) == 1 && code[0] == ' ' {
+		adv += st.WordSpace
+	}
+	return adv
+}
