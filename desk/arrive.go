@@ -196,6 +196,7 @@ func (d *Desk) addDocument(ctx context.Context, row *Document, base string) (*Do
 		row.HeadID, row.TipID = st.ID, st.ID
 		return tx.Save(row).Error
 	})
+	d.wakeReading()
 	return row, err
 }
 

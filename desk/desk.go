@@ -41,6 +41,7 @@ type Desk struct {
 
 	hashing  chan struct{} // argon2id takes 64 MB each: only so many at once
 	pictures pictures
+	texts    texts
 }
 
 // Errors that the web tells apart.
@@ -113,12 +114,14 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 		return nil, err
 	}
 	go d.pictures.clear(maxPictures, maxPicturesLeft)
+	d.startReading()
 	return d, nil
 }
 
 // Close ends background work and closes the folder.
 func (d *Desk) Close() error {
 	d.work.stop()
+	d.stopReading()
 	d.pool.Close()
 	sql, err := d.db.DB()
 	if err == nil {

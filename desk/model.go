@@ -64,6 +64,7 @@ type Document struct {
 	OriginalName string
 	HeadID       uint // the state people see
 	TipID        uint // the state that redoing leads to
+	TextID       uint // the state whose text is kept for searching
 	NextNo       int  // number of the next step
 	Pages        int
 	Paper        string     // "A4", "A4 across", "several sizes"
@@ -150,6 +151,9 @@ func migrate(db *gorm.DB) error {
 	}, {
 		ID:      "3: folds, locking again, signed files handed out as they are",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Document{}, &State{}, &HandOut{}) },
+	}, {
+		ID:      "4: the text of pages, searched",
+		Migrate: textTables,
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

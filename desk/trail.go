@@ -83,6 +83,7 @@ func (d *Desk) change(ctx context.Context, c Change) (*Outcome, error) {
 	}
 	snap.before = head
 	d.put(l, snap)
+	d.wakeReading()
 	return &Outcome{snap, &snap.Steps[len(snap.Steps)-1]}, nil
 }
 
@@ -317,6 +318,7 @@ func (d *Desk) onHead(ctx context.Context, document, seen uint, f func(head *Sna
 		return nil, err
 	}
 	d.put(l, snap)
+	d.wakeReading()
 	return &Outcome{Snapshot: snap}, nil
 }
 

@@ -38,7 +38,7 @@ func (c *textCommand) Run(ctx context.Context) error {
 		refs[i] = doc.pages[n].Ref
 	}
 	out := bufio.NewWriterSize(os.Stdout, 1<<16)
-	err = layout.Pages(ctx, doc.Document, refs, content.Options{}, func(i int, l *layout.Page, b []byte) []byte {
+	err = layout.Pages(ctx, doc.Document, refs, content.Options{}, 0, func(i int, l *layout.Page, b []byte) []byte {
 		if c.JSON {
 			return l.AppendJSON(b, which[i]+1, doc.Geometry(refs[i]))
 		}

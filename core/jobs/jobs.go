@@ -5,6 +5,7 @@ package jobs
 import (
 	"slices"
 
+	"glenrain/core/annotate"
 	"glenrain/core/arrange"
 	"glenrain/core/finding"
 	"glenrain/core/furnish"
@@ -13,7 +14,7 @@ import (
 
 // Registry gives the registry of all steps there are.
 func Registry() *step.Registry {
-	return step.NewRegistry(furnish.Hooks(), slices.Concat(arrange.Kinds(), furnish.Kinds())...)
+	return step.NewRegistry(furnish.Hooks(), slices.Concat(annotate.Kinds(), arrange.Kinds(), furnish.Kinds())...)
 }
 
 // LooseEnds gives the checks of all jobs for a file that is about to go out.

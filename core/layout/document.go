@@ -12,9 +12,9 @@ import (
 	"glenrain/core/pdf"
 )
 
-// Pages reads pages of a document on all cores. render turns each into bytes, appending to b; it is called for several pages at once, in any
+// Pages reads pages of a document with so many workers; 0 for as many as there are cores. render turns each into bytes, appending to b; it is called for several pages at once, in any
 // order. put gets these in the order of the pages, one after another. The first error ends it.
-func Pages(ctx context.Context, doc *pdf.Document, pages []pdf.Ref, opt content.Options, render func(i int, l *Page, b []byte) []byte, put func(i int, b []byte) error) error {
+func Pages(ctx context.Context, doc *pdf.Document, pages []pdf.Ref, opt content.Options, workers int, render func(i int, l *Page, b []byte) []byte, put func(i int, b []byte) error) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	type result struct {
@@ -25,7 +25,10 @@ func Pages(ctx context.Context, doc *pdf.Document, pages []pdf.Ref, opt content.
 		i    int
 		done chan result
 	}
-	workers := max(1, min(runtime.GOMAXPROCS(0), len(pages)))
+	if workers <= 0 {
+		workers = runtime.GOMAXPROCS(0)
+	}
+	workers = max(1, min(workers, len(pages)))
 	jobs, order := make(chan job), make(chan job, 8*workers) // no further ahead of put than that
 	spare := make(chan []byte, 16*workers)
 	var wg sync.WaitGroup

@@ -1,0 +1,445 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+	"unicode"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"glenrain/core/content"
+	"glenrain/core/layout"
+	"glenrain/core/pdf"
+	"glenrain/core/step"
+)
+
+// PageText is the text of a page of a document's head, kept so that it is read again only when the page changes.
+type PageText struct {
+	ID         uint
+	DocumentID uint   `gorm:"uniqueIndex:page_text"`
+	Key        string `gorm:"uniqueIndex:page_text"`
+	Version    uint   // of the page's picture, which changes with what it is made of
+	Number     int    // from 1
+	Text       string // a layout.Reading's, without the marks of hyphens that were undone
+	Hyphens    string // where these stand, as a JSON array of bytes
+
+	reading string // with the marks
+}
+
+// keep takes a reading.
+func (p *PageText) keep(reading string) {
+	p.reading = reading
+	var plain strings.Builder
+	var at []int
+	for _, r := range reading {
+		if r == '\u00ad' {
+			at = append(at, plain.Len())
+			continue
+		}
+		plain.WriteRune(r)
+	}
+	p.Text, p.Hyphens = plain.String(), ""
+	if at != nil {
+		p.Hyphens = toJSON(at)
+	}
+}
+
+// back puts a reading together again.
+func (p *PageText) back() {
+	p.reading = p.Text
+	if p.Hyphens == "" {
+		return
+	}
+	var at []int
+	if json.Unmarshal([]byte(p.Hyphens), &at) != nil {
+		return
+	}
+	var b strings.Builder
+	last := 0
+	for _, i := range at {
+		if i < last || i > len(p.Text) {
+			return
+		}
+		b.WriteString(p.Text[last:i] + "\u00ad")
+		last = i
+	}
+	p.reading = b.String() + p.Text[last:]
+}
+
+// textTables makes the table of texts and its full-text index, which follows it.
+func textTables(tx *gorm.DB) error {
+	if err := tx.AutoMigrate(&PageText{}, &Document{}); err != nil {
+		return err
+	}
+	for _, sql := range []string{
+		`CREATE VIRTUAL TABLE page_search USING fts5(text, content='page_texts', content_rowid='id', tokenize="unicode61 remove_diacritics 2", prefix='2 3')`,
+		`CREATE TRIGGER page_texts_new AFTER INSERT ON page_texts BEGIN
+			INSERT INTO page_search(rowid, text) VALUES (new.id, new.text); END`,
+		`CREATE TRIGGER page_texts_gone AFTER DELETE ON page_texts BEGIN
+			INSERT INTO page_search(page_search, rowid, text) VALUES ('delete', old.id, old.text); END`,
+		`CREATE TRIGGER page_texts_changed AFTER UPDATE OF text ON page_texts BEGIN
+			INSERT INTO page_search(page_search, rowid, text) VALUES ('delete', old.id, old.text);
+			INSERT INTO page_search(rowid, text) VALUES (new.id, new.text); END`,
+	} {
+		if err := tx.Exec(sql).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// texts keeps the texts of documents that are searched now, and the reader that goes through new ones in the background.
+type texts struct {
+	mu    sync.Mutex
+	of    map[uint]*docText
+	order []uint // least recent first
+
+	wake   chan struct{}
+	cancel context.CancelFunc
+	ended  chan struct{}
+}
+
+// docText is the text of one document: rows in the order of its pages at a state.
+type docText struct {
+	mu    sync.Mutex
+	state uint
+	rows  []PageText
+}
+
+const searchedDocuments = 16 // whose texts stay in memory
+
+func (d *Desk) docText(id uint) *docText {
+	d.texts.mu.Lock()
+	defer d.texts.mu.Unlock()
+	t, ok := d.texts.of[id]
+	if !ok {
+		t = &docText{}
+		d.texts.of[id] = t
+	}
+	d.texts.order = append(slices.DeleteFunc(d.texts.order, func(x uint) bool { return x == id }), id)
+	if len(d.texts.order) > searchedDocuments {
+		delete(d.texts.of, d.texts.order[0])
+		d.texts.order = d.texts.order[1:]
+	}
+	return t
+}
+
+// Texts gives the texts of a snapshot's pages, in order. Pages that changed since they were read last are read now.
+func (d *Desk) Texts(ctx context.Context, s *Snapshot) ([]PageText, error) {
+	return d.readTexts(ctx, s, 0)
+}
+
+func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageText, error) {
+	t := d.docText(s.Document.ID)
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.state == s.State.ID && t.rows != nil {
+		return t.rows, nil
+	}
+	have := t.rows
+	if have == nil {
+		if err := d.db.WithContext(ctx).Where("document_id = ?", s.Document.ID).Find(&have).Error; err != nil {
+			return nil, err
+		}
+	}
+	for i := range have {
+		have[i].back()
+	}
+	byKey := make(map[string]PageText, len(have))
+	for _, r := range have {
+		byKey[r.Key] = r
+	}
+	pages := s.Pages()
+	rows := make([]PageText, len(pages))
+	var refs []pdf.Ref
+	var read []int
+	var renumbered []PageText
+	for i, p := range pages {
+		key := p.Key.String()
+		row, ok := byKey[key]
+		delete(byKey, key)
+		if !ok {
+			row = PageText{DocumentID: s.Document.ID, Key: key}
+		}
+		if !ok || row.Version != p.Version {
+			ref, _ := s.Keys.Ref(p.Key)
+			refs = append(refs, ref)
+			read = append(read, i)
+			row.Version = p.Version
+		} else if row.Number != i+1 {
+			renumbered = append(renumbered, row)
+			renumbered[len(renumbered)-1].Number = i + 1
+		}
+		row.Number = i + 1
+		rows[i] = row
+	}
+	err := layout.Pages(ctx, s.PDF, refs, content.Options{}, workers, func(_ int, l *layout.Page, b []byte) []byte {
+		return append(b, l.Reading().Text...)
+	}, func(i int, b []byte) error {
+		rows[read[i]].keep(strings.ToValidUTF8(string(b), "\ufffd"))
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	changed := make([]PageText, len(read))
+	for i, k := range read {
+		changed[i] = rows[k]
+	}
+	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		var gone []string
+		for k := range byKey {
+			gone = append(gone, k)
+		}
+		for part := range slices.Chunk(gone, 500) {
+			if err := tx.Where("document_id = ? and key in ?", s.Document.ID, part).Delete(&PageText{}).Error; err != nil {
+				return err
+			}
+		}
+		for part := range slices.Chunk(changed, 200) {
+			if err := tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "document_id"}, {Name: "key"}},
+				DoUpdates: clause.AssignmentColumns([]string{"version", "number", "text", "hyphens"})}).Create(&part).Error; err != nil {
+				return err
+			}
+		}
+		for _, r := range renumbered {
+			if err := tx.Model(&r).Update("number", r.Number).Error; err != nil {
+				return err
+			}
+		}
+		return tx.Model(&Document{}).Where("id = ?", s.Document.ID).Update("text_id", s.State.ID).Error
+	})
+	if err != nil {
+		return nil, fmt.Errorf("keeping the text of pages: %w", err)
+	}
+	for i, k := range read {
+		rows[k].ID = changed[i].ID
+	}
+	t.state, t.rows = s.State.ID, rows
+	return rows, nil
+}
+
+// readAhead is how long after a change its text is read in the background.
+const readAhead = 400 * time.Millisecond
+
+// startReading reads in the background the texts of documents that were brought in or changed, so that a search finds them.
+func (d *Desk) startReading() {
+	ctx, cancel := context.WithCancel(context.Background())
+	d.texts = texts{of: map[uint]*docText{}, wake: make(chan struct{}, 1), cancel: cancel, ended: make(chan struct{})}
+	d.wakeReading()
+	go func() {
+		defer close(d.texts.ended)
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-d.texts.wake:
+			}
+			select {
+			case <-ctx.Done():
+				return
+			case <-time.After(readAhead):
+			}
+			if err := d.ReadAll(ctx, 1); err != nil && ctx.Err() == nil {
+				d.log.Error("reading texts failed", "err", err)
+			}
+		}
+	}()
+}
+
+func (d *Desk) wakeReading() {
+	select {
+	case d.texts.wake <- struct{}{}:
+	default:
+	}
+}
+
+func (d *Desk) stopReading() {
+	if d.texts.cancel != nil {
+		d.texts.cancel()
+		<-d.texts.ended
+	}
+}
+
+// ReadAll reads the texts of all documents whose text is not that of their head, with so many workers.
+func (d *Desk) ReadAll(ctx context.Context, workers int) error {
+	var ids []uint
+	if err := d.db.WithContext(ctx).Model(&Document{}).Where("text_id <> head_id and away_at is null").Order("changed_at desc").Pluck("id", &ids).Error; err != nil {
+		return err
+	}
+	for _, id := range ids {
+		s, err := d.Snapshot(ctx, id)
+		if err == nil {
+			_, err = d.readTexts(ctx, s, workers)
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if err != nil { // the next one may do
+			d.log.Error("reading the text of a document failed", "document", id, "err", err)
+		}
+	}
+	return nil
+}
+
+// Found is what a search in one document gives.
+type Found struct {
+	Hits  int // in all
+	Pages []FoundPage
+	// Unread are pages that show something but no text, by key: pictures, which can't be searched.
+	Unread []step.Key
+	More   bool // there are more hits than are counted
+}
+
+// FoundPage is a page with hits.
+type FoundPage struct {
+	Key    step.Key
+	Number int
+	Hits   int
+	Lines  []FoundLine // the first of them
+}
+
+// FoundLine is a hit with what stands around it.
+type FoundLine struct {
+	N                   int // which of the page's hits, from 0
+	Before, Text, After string
+}
+
+const (
+	mostHits  = 20_000
+	mostLines = 400 // hits that are given with what stands around them
+)
+
+// Find looks for a query in a document.
+func (d *Desk) Find(ctx context.Context, s *Snapshot, q layout.Query) (*Found, error) {
+	f, err := q.Compile()
+	if err != nil {
+		return nil, &step.Refusal{Sentence: err.Error(), Cause: err}
+	}
+	rows, err := d.Texts(ctx, s)
+	if err != nil {
+		return nil, err
+	}
+	out := &Found{}
+	lines := 0
+	for _, r := range rows {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		if r.Text == "" {
+			if k, err := step.ParseKey(r.Key); err == nil {
+				out.Unread = append(out.Unread, k)
+			}
+			continue
+		}
+		hits := f.Find(r.reading, mostHits-out.Hits+1)
+		if len(hits) == 0 {
+			continue
+		}
+		if out.Hits+len(hits) > mostHits {
+			out.More = true
+			hits = hits[:mostHits-out.Hits]
+		}
+		key, err := step.ParseKey(r.Key)
+		if err != nil {
+			return nil, err
+		}
+		p := FoundPage{Key: key, Number: r.Number, Hits: len(hits)}
+		for n, h := range hits {
+			if lines >= mostLines {
+				break
+			}
+			lines++
+			l := FoundLine{N: n}
+			l.Before, l.Text, l.After = layout.Around(r.reading, h, 48)
+			p.Lines = append(p.Lines, l)
+		}
+		out.Hits += len(hits)
+		out.Pages = append(out.Pages, p)
+		if out.More {
+			break
+		}
+	}
+	return out, nil
+}
+
+// ReadPage interprets and groups one page of a snapshot.
+func (d *Desk) ReadPage(ctx context.Context, s *Snapshot, k step.Key) (*layout.Page, pdf.Geometry, error) {
+	ref, ok := s.Keys.Ref(k)
+	if !ok || s.PDF.PageIndex(ref) < 0 {
+		return nil, pdf.Geometry{}, ErrMissing
+	}
+	p, err := content.NewReader(s.PDF).Page(ctx, ref, content.Options{})
+	if err != nil {
+		return nil, pdf.Geometry{}, err
+	}
+	g := s.PDF.Geometry(ref)
+	return layout.Read(p, g.Visible, nil), g, nil
+}
+
+// TextHit is a page that a search across documents found.
+type TextHit struct {
+	DocumentID          uint
+	Name                string
+	Key                 string
+	Number              int
+	Before, Text, After string
+}
+
+// SearchText gives the pages of all documents whose text holds all the words, or the words in their order where they stand in quotation marks:
+// the best first, no more than most, and how many there are.
+func (d *Desk) SearchText(ctx context.Context, text string, most int) (hits []TextHit, all int64, err error) {
+	match := matchOf(text)
+	if match == "" {
+		return nil, 0, nil
+	}
+	db := d.db.WithContext(ctx)
+	const from = ` FROM page_search JOIN page_texts p ON p.id = page_search.rowid JOIN documents d ON d.id = p.document_id
+		WHERE page_search MATCH ? AND d.away_at IS NULL`
+	if err := db.Raw("SELECT count(*)"+from, match).Scan(&all).Error; err != nil {
+		return nil, 0, err
+	}
+	var rows []struct {
+		DocumentID uint
+		Name, Key  string
+		Number     int
+		Snippet    string
+	}
+	err = db.Raw("SELECT p.document_id, d.name, p.key, p.number, snippet(page_search, 0, char(1), char(2), '…', 18) AS snippet"+from+
+		" ORDER BY rank, d.changed_at DESC, p.number LIMIT ?", match, most).Scan(&rows).Error
+	for _, r := range rows {
+		h := TextHit{DocumentID: r.DocumentID, Name: r.Name, Key: r.Key, Number: r.Number}
+		s := strings.NewReplacer("\n", " ", "\t", " ").Replace(r.Snippet)
+		h.Before, h.Text, _ = strings.Cut(s, "\x01")
+		h.Text, h.After, _ = strings.Cut(h.Text, "\x02")
+		h.After = strings.NewReplacer("\x01", "", "\x02", "").Replace(h.After)
+		hits = append(hits, h)
+	}
+	return hits, all, err
+}
+
+// matchOf writes what was typed as an FTS5 query: words that begin so, or a phrase.
+func matchOf(text string) string {
+	text = strings.TrimSpace(text)
+	phrase := len(text) > 2 && strings.HasPrefix(text, `"`) && strings.HasSuffix(text, `"`)
+	var words []string
+	for w := range strings.FieldsFuncSeq(text, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.Is(unicode.Mn, r) }) {
+		words = append(words, w)
+		if len(words) == 30 {
+			break
+		}
+	}
+	if len(words) == 0 {
+		return ""
+	}
+	if phrase {
+		return `"` + strings.Join(words, " ") + `"`
+	}
+	return `"` + strings.Join(words, `"* "`) + `"*`
+}

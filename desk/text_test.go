@@ -1,0 +1,118 @@
+package desk
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glenrain/core/layout"
+	"glenrain/core/pdf/pdftest"
+)
+
+// wording makes a document of pages that each show lines of text.
+func wording(pages ...[]string) []byte {
+	var f pdftest.File
+	f.Add("<</Type/Catalog/Pages 2 0 R>>")
+	kids := ""
+	for i := range pages {
+		kids += fmt.Sprintf("%d 0 R ", 4+2*i)
+	}
+	f.Add("<</Type/Pages/Count %d/Kids[%s]>>", len(pages), kids)
+	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>")
+	for i, lines := range pages {
+		f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 595 842]/Contents %d 0 R/Resources<</Font<</F 3 0 R>>>>>>", 5+2*i)
+		content := "BT /F 11 Tf 72 770 Td 14 TL "
+		for _, l := range lines {
+			content += "(" + l + ") Tj T* "
+		}
+		f.Add("%s", pdftest.Stream("", content+"ET"))
+	}
+	return f.Bytes()
+}
+
+func find(t *testing.T, d *Desk, id uint, q layout.Query) *Found {
+	t.Helper()
+	s, err := d.Snapshot(t.Context(), id)
+	require.NoError(t, err)
+	f, err := d.Find(t.Context(), s, q)
+	require.NoError(t, err)
+	return f
+}
+
+// Hits are found over line ends and hyphens, and the index follows the document: only pages that changed are read again.
+func TestFind(t *testing.T) {
+	d := newDesk(t)
+	doc := bring(t, d, "Dredging.pdf", wording(
+		[]string{"The contractor shall keep the fairway clear of all the plant and of the har-", "bour launches which lie at the inner berths in winter, as agreed."},
+		[]string{"Harbour dues are payable in advance. HARBOUR launches are free of dues."},
+		[]string{},
+	))
+	f := find(t, d, doc.ID, layout.Query{Text: "harbour launches"})
+	assert.Equal(t, 2, f.Hits, "over a line's end and a hyphen, and in capitals")
+	require.Len(t, f.Pages, 2)
+	assert.Equal(t, "harbour launches", f.Pages[0].Lines[0].Text)
+	assert.Len(t, f.Unread, 1)
+	assert.Equal(t, 1, find(t, d, doc.ID, layout.Query{Text: "HARBOUR", Case: true}).Hits)
+	assert.Equal(t, 3, find(t, d, doc.ID, layout.Query{Text: "harbour"}).Hits)
+	assert.Equal(t, 1, find(t, d, doc.ID, layout.Query{Text: "har-bour"}).Hits, "the hyphen may be the word's own")
+	assert.Equal(t, 0, find(t, d, doc.ID, layout.Query{Text: "harb", Words: true}).Hits)
+	assert.Equal(t, 2, find(t, d, doc.ID, layout.Query{Text: `dues (are|\.)`, Pattern: true}).Hits+find(t, d, doc.ID, layout.Query{Text: `^harbour`, Pattern: true}).Hits)
+
+	// A page moved and one turned: the text is as it was, under new numbers.
+	mustDo(t, d, doc.ID, "move", `{"pages":["0.2"],"to":"0.1"}`)
+	f = find(t, d, doc.ID, layout.Query{Text: "harbour"})
+	assert.Equal(t, 3, f.Hits)
+	assert.Equal(t, 1, f.Pages[0].Number)
+	assert.Equal(t, "0.2", f.Pages[0].Key.String())
+	mustDo(t, d, doc.ID, "take-out", `{"pages":["0.2"]}`)
+	assert.Equal(t, 1, find(t, d, doc.ID, layout.Query{Text: "harbour"}).Hits)
+	var rows int64
+	require.NoError(t, d.db.Model(&PageText{}).Count(&rows).Error)
+	assert.EqualValues(t, 2, rows, "the page that was taken out is not kept")
+	out, err := d.Back(t.Context(), doc.ID, snapshot(t, d, doc.ID).State.ID, 1)
+	require.NoError(t, err)
+	require.NotNil(t, out)
+	assert.Equal(t, 3, find(t, d, doc.ID, layout.Query{Text: "harbour"}).Hits)
+
+	_, err = layout.Query{Text: "(", Pattern: true}.Compile()
+	assert.ErrorIs(t, err, layout.ErrPatternQuery)
+}
+
+func snapshot(t *testing.T, d *Desk, id uint) *Snapshot {
+	t.Helper()
+	s, err := d.Snapshot(t.Context(), id)
+	require.NoError(t, err)
+	return s
+}
+
+// A search goes through all documents, and follows their changes.
+func TestSearchText(t *testing.T) {
+	d := newDesk(t)
+	a := bring(t, d, "Dues.pdf", wording([]string{"Winter berths are let from October. Caf\\351 hours are as posted."}, []string{"Nothing of interest."}))
+	b := bring(t, d, "Survey.pdf", wording([]string{"The quay wall and the winter berths were surveyed in September, from the eastern steps to the dol-", "phin off the pier head."}))
+	require.NoError(t, d.ReadAll(t.Context(), 1))
+	search := func(q string) []TextHit {
+		hits, all, err := d.SearchText(t.Context(), q, 10)
+		require.NoError(t, err)
+		assert.EqualValues(t, len(hits), all)
+		return hits
+	}
+	assert.Len(t, search("winter berths"), 2)
+	assert.Len(t, search(`"berths winter"`), 0)
+	hits := search("cafe")
+	require.Len(t, hits, 1, "accents don't matter")
+	assert.Equal(t, "Café", hits[0].Text)
+	assert.Equal(t, a.ID, hits[0].DocumentID)
+	hits = search("dolphin")
+	require.Len(t, hits, 1)
+	assert.Equal(t, b.ID, hits[0].DocumentID)
+	assert.Len(t, search("survey"), 1, "words that begin so")
+	mustDo(t, d, a.ID, "take-out", `{"pages":["0.1"]}`)
+	require.NoError(t, d.ReadAll(t.Context(), 1))
+	assert.Len(t, search("winter"), 1)
+	require.NoError(t, d.TakeAway(t.Context(), []uint{b.ID}))
+	assert.Empty(t, search("winter"))
+	assert.Empty(t, search(`" OR (`))
+}
