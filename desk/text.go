@@ -385,11 +385,17 @@ func (d *Desk) ReadPage(ctx context.Context, s *Snapshot, k step.Key) (*layout.P
 
 // TextHit is a page that a search across documents found.
 type TextHit struct {
-	DocumentID          uint
-	Name                string
-	Key                 string
-	Number              int
-	Before, Text, After string
+	DocumentID uint
+	Name       string
+	Key        string
+	Number     int
+	Parts      []TextPart
+}
+
+// TextPart is a part of what stands around a hit.
+type TextPart struct {
+	Text string
+	Hit  bool
 }
 
 // SearchText gives the pages of all documents whose text holds all the words, or the words in their order where they stand in quotation marks:
@@ -411,17 +417,30 @@ func (d *Desk) SearchText(ctx context.Context, text string, most int) (hits []Te
 		Number     int
 		Snippet    string
 	}
-	err = db.Raw("SELECT p.document_id, d.name, p.key, p.number, snippet(page_search, 0, char(1), char(2), '…', 18) AS snippet"+from+
+	err = db.Raw("SELECT p.document_id, d.name, p.key, p.number, snippet(page_search, 0, char(1), char(2), '…', 26) AS snippet"+from+
 		" ORDER BY rank, d.changed_at DESC, p.number LIMIT ?", match, most).Scan(&rows).Error
 	for _, r := range rows {
 		h := TextHit{DocumentID: r.DocumentID, Name: r.Name, Key: r.Key, Number: r.Number}
 		s := strings.NewReplacer("\n", " ", "\t", " ").Replace(r.Snippet)
-		h.Before, h.Text, _ = strings.Cut(s, "\x01")
-		h.Text, h.After, _ = strings.Cut(h.Text, "\x02")
-		h.After = strings.NewReplacer("\x01", "", "\x02", "").Replace(h.After)
+		for s != "" {
+			plain, rest, ok := strings.Cut(s, "\x01")
+			h.Parts = append(h.Parts, TextPart{Text: plain})
+			if !ok {
+				break
+			}
+			var hit string
+			hit, s, _ = strings.Cut(rest, "\x02")
+			h.Parts = append(h.Parts, TextPart{hit, true})
+		}
 		hits = append(hits, h)
 	}
 	return hits, all, err
+}
+
+// Unread counts the pages of all documents that have no text, and so can't be found by it.
+func (d *Desk) Unread(ctx context.Context) (pages int64, err error) {
+	err = d.db.WithContext(ctx).Raw("SELECT count(*) FROM page_texts p JOIN documents d ON d.id = p.document_id WHERE p.text = '' AND d.away_at IS NULL").Scan(&pages).Error
+	return pages, err
 }
 
 // matchOf writes what was typed as an FTS5 query: words that begin so, or a phrase.

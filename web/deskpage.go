@@ -46,6 +46,7 @@ var stations = []station{
 	{Name: "Collect", Jobs: "pages from elsewhere", Path: "collect"},
 	{Name: "Arrange", Jobs: "order, turn, take out", Path: "arrange"},
 	{Name: "Furnish", Jobs: "page numbers", Path: "furnish"},
+	{Name: "Review", Jobs: "read, copy, mark text", Path: "review"},
 	{Name: "Release", Jobs: "hand out", Path: "release"},
 }
 
@@ -233,6 +234,9 @@ func (s *Server) answer(w http.ResponseWriter, r *http.Request, out *desk.Outcom
 	s.showDesk(w, r, http.StatusOK, v)
 }
 
+// MarkColours are offered for marks.
+func (v *deskView) MarkColours() any { return markColours }
+
 // refuse answers what could not be done. A conflict shows the newest state.
 func (s *Server) refuse(w http.ResponseWriter, r *http.Request, err error) {
 	var conflict *desk.Conflict
@@ -251,12 +255,15 @@ func (s *Server) refuse(w http.ResponseWriter, r *http.Request, err error) {
 }
 
 // change reads the step that a form asks for.
-func change(r *http.Request) (desk.Change, error) {
+func (s *Server) change(r *http.Request) (desk.Change, error) {
 	c := desk.Change{
 		Document: number(r, "id"), Seen: formNumber(r, "seen"), RequestID: r.FormValue("request"), Person: person(r).ID,
 		Name: chi.URLParam(r, "job"),
 	}
 	read, ok := jobForms[c.Name]
+	if c.Name == "mark-text" { // whose form names words, which are looked up
+		read, ok = s.markForm, true
+	}
 	if !ok {
 		return c, desk.ErrMissing
 	}
@@ -270,7 +277,7 @@ func change(r *http.Request) (desk.Change, error) {
 
 func (s *Server) do(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, 4<<20)
-	c, err := change(r)
+	c, err := s.change(r)
 	if err == nil && c.RequestID == "" {
 		err = step.Refuse("the request has no id of its own")
 	}

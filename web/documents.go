@@ -46,13 +46,17 @@ type documentRow struct {
 
 type documentsView struct {
 	page
-	View    string // "here", "away" or "out"
+	View    string // "here", "away", "out" or "text"
 	Rows    []documentRow
 	Outs    []outRow
 	Here    int64
 	Away    int64
 	Out     int64
 	Message *messageView
+	Query   string // what was looked for in the text of all documents
+	Hits    []desk.TextHit
+	AllHits int
+	Unread  int // pages without text
 }
 
 func (s *Server) documentsView(r *http.Request, view string) (*documentsView, error) {
@@ -61,7 +65,7 @@ func (s *Server) documentsView(r *http.Request, view string) (*documentsView, er
 	if v.Here, v.Away, v.Out, err = s.desk.Counts(r.Context()); err != nil {
 		return nil, err
 	}
-	if view == "out" {
+	if view == "out" || view == "text" {
 		return v, nil
 	}
 	docs, err := s.desk.Documents(r.Context(), view == "away")

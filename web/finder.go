@@ -3,18 +3,27 @@ package web
 import (
 	"fmt"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"glenrain/core/step"
+	"glenrain/desk"
 )
 
 // hit is one line under the finder.
 type hit struct {
-	Kind string // "Action", "Page", "Document"
+	Kind string // "Action", "Page", "Document", "Text"
 	Text string
 	More string
+	Line []desk.TextPart // what stands around a hit in a text
 	URL  string
+}
+
+// textURL leads to a page that a search found, with its hits marked.
+func textURL(h desk.TextHit, q string) string {
+	return fmt.Sprintf("/desk/%d/review?page=%s&find=%s", h.DocumentID, h.Key, url.QueryEscape(q))
 }
 
 // actions are what the finder knows to do on a document: the words that find them, and
@@ -26,6 +35,8 @@ var actions = []struct{ words, text, station string }{
 	{"number page numbers footer header foot head pagination numbering", "Number the pages", "furnish?new=1"},
 	{"change page numbers wording", "Change what is on the pages", "furnish"},
 	{"insert bring collect add pages picture document merge", "Bring in pages of another document", "collect"},
+	{"find search text words look", "Find in the text", "review"},
+	{"highlight underline strike out mark text comment copy select", "Mark or copy text", "review"},
 	{"hand out save export download release finish copy original replace", "Hand out", "release"},
 }
 
@@ -38,12 +49,12 @@ func (s *Server) find(w http.ResponseWriter, r *http.Request) {
 		if n, err := strconv.Atoi(strings.TrimSpace(strings.TrimPrefix(text, "page"))); err == nil {
 			if snap, err := s.desk.Snapshot(r.Context(), doc); err == nil && n >= 1 && n <= snap.Document.Pages {
 				station := r.FormValue("station")
-				hits = append(hits, hit{"Page", "Go to page " + strconv.Itoa(n), "", fmt.Sprintf("/desk/%d/%s?page=%s", doc, station, snap.Pages()[n-1].Key)})
+				hits = append(hits, hit{Kind: "Page", Text: "Go to page " + strconv.Itoa(n), URL: fmt.Sprintf("/desk/%d/%s?page=%s", doc, station, snap.Pages()[n-1].Key)})
 			}
 		}
 		for _, a := range actions {
 			if allWords(a.words+" "+strings.ToLower(a.text), text) {
-				hits = append(hits, hit{"Action", a.text, "", fmt.Sprintf("/desk/%d/%s", doc, a.station)})
+				hits = append(hits, hit{Kind: "Action", Text: a.text, URL: fmt.Sprintf("/desk/%d/%s", doc, a.station)})
 			}
 		}
 	}
@@ -53,7 +64,7 @@ func (s *Server) find(w http.ResponseWriter, r *http.Request) {
 		{"taken away bin deleted back", "What was taken away", "/documents/away"},
 	} {
 		if text != "" && allWords(a.words+" "+strings.ToLower(a.text), text) {
-			hits = append(hits, hit{"Place", a.text, "", a.url})
+			hits = append(hits, hit{Kind: "Place", Text: a.text, URL: a.url})
 		}
 	}
 	if text != "" {
@@ -63,7 +74,22 @@ func (s *Server) find(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 		for _, d := range docs {
-			hits = append(hits, hit{"Document", d.Name, step.Count(d.Pages, "page"), fmt.Sprintf("/desk/%d/arrange", d.ID)})
+			hits = append(hits, hit{Kind: "Document", Text: d.Name, More: step.Count(d.Pages, "page"), URL: fmt.Sprintf("/desk/%d/arrange", d.ID)})
+		}
+		if utf8.RuneCountInString(text) > 1 {
+			found, all, err := s.desk.SearchText(r.Context(), r.FormValue("q"), 5)
+			if err != nil {
+				s.fail(w, r, err)
+				return
+			}
+			if doc == 0 { // on a desk its own text comes first, and is looked for there
+				for _, h := range found {
+					hits = append(hits, hit{Kind: "Text", Text: h.Name + ", page " + strconv.Itoa(h.Number), Line: h.Parts, URL: textURL(h, r.FormValue("q"))})
+				}
+			}
+			if all > 0 {
+				hits = append(hits, hit{Kind: "Text", Text: "In all documents: " + step.Count(int(all), "page"), URL: "/documents/text?q=" + url.QueryEscape(r.FormValue("q"))})
+			}
 		}
 	}
 	s.render(w, http.StatusOK, "finder-hits", struct {

@@ -64,7 +64,7 @@ func TestOtherJobs(t *testing.T) {
 	assert.Contains(t, o.text(".way"), "Furnish 1 open")
 
 	// Handing out asks about the numbers that are wrong now.
-	o.press('4')
+	o.press('5')
 	o.page.MustElement("#out-form")
 	o.click("#out-form .btn-primary")
 	o.page.MustElement(".asks")
@@ -174,7 +174,7 @@ func TestKeyboardAlone(t *testing.T) {
 	tabTo(`[data-outcome]:not(:disabled)`)
 	o.press(input.Enter)
 	o.says("3 pages numbered at the foot.")
-	o.press('4')
+	o.press('5')
 	o.page.MustElement("#out-form")
 	tabTo("#out-form .btn-primary")
 	o.press(input.Enter)

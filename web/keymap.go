@@ -14,7 +14,7 @@ type keyLine struct {
 }
 
 var everywhere = keyGroup{"Everywhere", []keyLine{
-	{[]string{"/"}, "to the finder"},
+	{[]string{"/", "Ctrl", "F"}, "to the finder"},
 	{[]string{"?"}, "these keys"},
 }}
 
@@ -32,10 +32,20 @@ func deskKeys() []keyGroup {
 			{[]string{"U"}, "go a step back"},
 			{[]string{"Shift", "U"}, "go a step forward"},
 			{[]string{"E"}, "reader's view and back"},
-			{[]string{"1", "…", "4"}, "to a station"},
+			{[]string{"1", "…", "5"}, "to a station"},
 			{[]string{"Page Down"}, "next page"},
 			{[]string{"Page Up"}, "page before"},
 			{[]string{"+", "−", "0"}, "larger, smaller, whole page"},
+			{[]string{"N"}, "next hit in the text"},
+			{[]string{"Shift", "N"}, "hit before"},
+		}},
+		{"In Review, on the page", []keyLine{
+			{[]string{"←", "→", "↑", "↓"}, "go through the text"},
+			{[]string{"Shift", "arrow"}, "take text on the way"},
+			{[]string{"G"}, "by word, line, paragraph, column"},
+			{[]string{"C"}, "copy what is taken"},
+			{[]string{"M"}, "mark it"},
+			{[]string{"Esc"}, "take nothing"},
 		}},
 		{"In Arrange", []keyLine{
 			{[]string{"←", "→", "↑", "↓"}, "go from page to page"},

@@ -105,6 +105,7 @@ func (s *Server) Handler() http.Handler {
 			r.Get("/", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "/documents", http.StatusSeeOther) })
 			s.documentRoutes(r)
 			s.deskRoutes(r)
+			s.textRoutes(r)
 			r.Get("/find", s.find)
 			r.Get("/progress/{work}", s.workPage)
 			r.Post("/progress/{work}/cancel", s.cancelWork)

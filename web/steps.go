@@ -30,6 +30,8 @@ var jobForms = map[string]func(*http.Request) (any, error){
 	"insert":            insertForm,
 	"number":            numberForm,
 	"number-change":     numberChangeForm,
+	"mark-change":       markChangeForm,
+	"mark-remove":       markRemoveForm,
 	"furnishing-remove": func(r *http.Request) (any, error) { return map[string]any{"id": r.FormValue("furnishing")}, nil },
 	"furnishing-renew":  func(r *http.Request) (any, error) { return map[string]any{"id": r.FormValue("furnishing")}, nil },
 }
@@ -237,7 +239,7 @@ func (s *Server) furnishView(r *http.Request, snap *desk.Snapshot) (*furnishView
 // the step would do.
 func (s *Server) preview(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, 4<<20)
-	c, err := change(r)
+	c, err := s.change(r)
 	if err != nil {
 		s.fail(w, r, err)
 		return

@@ -42,6 +42,7 @@ func parseTemplates() (*templates, string, error) {
 		"json":    asJSON,
 		"request": newRequestID,
 		"part":    part,
+		"hows":    func() []string { return []string{"highlight", "underline", "strike out"} },
 
 		"deskKeys":     deskKeys,
 		"documentKeys": documentKeys,

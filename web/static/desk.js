@@ -6,6 +6,8 @@ import { Board } from "./board.js";
 import { Paper } from "./paper.js";
 import { Slip } from "./slip.js";
 import { Reader } from "./reader.js";
+import { Find } from "./find.js";
+import { Take } from "./take.js";
 
 // box gives the size of the picture for a page whose longest side takes so many pixels
 // of the window: the server draws in steps of 4.
@@ -30,7 +32,8 @@ export const desk = {
   },
 };
 
-let ribbon, board, paper, slip, reader;
+let ribbon, board, paper, slip, reader, take;
+export let find;
 
 export function startDesk() {
   reader = new Reader();
@@ -43,6 +46,7 @@ export function startDesk() {
     focused = document.activeElement?.id || document.activeElement?.closest("[id]")?.id || "";
   });
   document.addEventListener("htmx:after:swap", () => {
+    for (const s of document.querySelectorAll(".swatch")) s.style.background = s.dataset.colour;
     const swap = document.getElementById("swap");
     if (swap && swap.dataset.seen !== undefined && !swap.dataset.loaded) {
       const was = desk.index(desk.at);
@@ -70,6 +74,11 @@ export function startDesk() {
     ribbon?.layout();
     board?.layout();
     paper?.show();
+    document.dispatchEvent(new Event("desk:resized"));
+  });
+  document.addEventListener("desk:resized", () => {
+    find?.looked(false);
+    take?.looked();
   });
 }
 
@@ -86,6 +95,8 @@ function load() {
   ribbon = document.getElementById("ribbon") ? new Ribbon(document.getElementById("ribbon"), go) : null;
   paper = document.getElementById("view") ? new Paper() : null;
   slip = new Slip({ go, paper, ribbon, board });
+  take = document.getElementById("grain") ? new Take(paper) : null;
+  find = new Find({ go, paper, ribbon });
 }
 
 // go looks at a page.
@@ -96,6 +107,8 @@ function go(key) {
   board?.setCursor(key);
   paper?.show();
   slip?.looked();
+  find?.looked();
+  take?.looked();
   const url = new URL(location.href);
   url.searchParams.set("page", key);
   history.replaceState(null, "", url);
@@ -116,10 +129,14 @@ function keys(e) {
   if (e.ctrlKey || e.metaKey || e.altKey || typing(e.target) || document.querySelector("dialog[open]")) return;
   if (reader.isOpen) return reader.key(e);
   if (board?.key(e)) return;
+  if (take?.key(e)) return;
   const k = e.key;
   if (k === "u") press("go-back", e);
   else if (k === "U") press("go-forward", e);
   else if (k.toLowerCase() === "e") reader.open();
+  else if (k === "n" && find?.active) find.step(1);
+  else if (k === "N" && find?.active) find.step(-1);
+  else if (k === "Escape" && find?.active) find.end();
   else if (k === "PageDown") by(1);
   else if (k === "PageUp") by(-1);
   else if (k === "Home" && !board) go(desk.pages[0].key);

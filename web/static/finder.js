@@ -1,5 +1,7 @@
 // The finder: typed words find actions, pages and documents; arrows and Enter choose.
 import { typing } from "./keys.js";
+import { find, desk } from "./desk.js";
+import { lines, current } from "./find.js";
 
 export function startFinder() {
   let asked = 0;
@@ -9,11 +11,19 @@ export function startFinder() {
   const options = () => [...list().querySelectorAll("[role=option]")];
 
   document.addEventListener("keydown", (e) => {
-    if (e.key !== "/" || e.ctrlKey || e.metaKey || e.altKey) return;
-    if (typing(e.target) || !field()) return;
+    const search = (e.ctrlKey || e.metaKey) && !e.altKey && !e.shiftKey && e.key.toLowerCase() === "f";
+    if (!search && (e.key !== "/" || e.ctrlKey || e.metaKey || e.altKey || typing(e.target)) || !field()) return;
     e.preventDefault();
     field().focus();
+    if (find && !field().value && current()) field().value = current().q; // what was looked for last
     field().select();
+    if (field().value) ask();
+  });
+
+  const ways = () => Object.fromEntries([...document.querySelectorAll("#find-ways input")].map((i) => [i.name, i.checked]));
+
+  document.addEventListener("change", (e) => {
+    if (e.target.closest?.("#find-ways")) ask();
   });
 
   document.addEventListener("input", (e) => {
@@ -30,12 +40,67 @@ export function startFinder() {
     const html = answer.ok ? await answer.text() : "";
     if (mine !== asked) return;
     list().innerHTML = html;
+    if (find) await text(mine);
+    if (mine !== asked) return;
     show(list().childElementCount > 0);
     select(0);
   }
 
+  // text adds the hits in the document that is open, behind actions and pages.
+  async function text(mine) {
+    const q = field().value;
+    const said = document.getElementById("find-said");
+    document.getElementById("find-ways").hidden = !q.trim();
+    said.textContent = "";
+    if (q.trim().length < 2) return q.trim() ? null : find.search("", {});
+    const result = await find.search(q, ways());
+    if (!result || mine !== asked) return;
+    said.classList.toggle("problem", Boolean(result.problem));
+    const n = result.hits ?? 0;
+    const parts = result.problem ? [] : [n ? `${n.toLocaleString("en")}${result.more ? " and more" : ""} ${n === 1 ? "hit" : "hits"} on ${result.pages.length} ${result.pages.length === 1 ? "page" : "pages"}` : "No hits in this document"];
+    if (result.said) parts.push(result.said);
+    said.textContent = parts.join("; ");
+    const rows = document.createDocumentFragment();
+    const most = 200;
+    for (const [i, l] of lines(most).entries()) {
+      const li = document.createElement("li");
+      li.id = `text-${i}`;
+      li.setAttribute("role", "option");
+      li.setAttribute("aria-selected", "false");
+      const a = document.createElement("a");
+      a.tabIndex = -1;
+      a.href = `/desk/${desk.doc}/review?page=${l.page}`;
+      a.dataset.page = l.page;
+      a.dataset.n = l.n;
+      const where = document.createElement("span");
+      where.className = "hit-kind";
+      where.textContent = `Page ${l.number}`;
+      const line = document.createElement("span");
+      line.className = "hit-line";
+      const mark = document.createElement("mark");
+      mark.textContent = l.text;
+      line.append(l.before, mark, l.after);
+      a.append(where, line);
+      li.append(a);
+      rows.append(li);
+    }
+    list().querySelector(".none")?.remove();
+    const after = [...list().children].find((li) => /^(Document|Text)/.test(li.querySelector(".hit-kind")?.textContent ?? ""));
+    list().insertBefore(rows, after ?? null);
+  }
+
+  // A hit of the document that is open: on the page that is here, or in Review.
+  document.addEventListener("click", (e) => {
+    const a = e.target.closest?.("#finder-hits a[data-page]");
+    if (!a || !document.getElementById("view")) return;
+    e.preventDefault();
+    find.toPage(a.dataset.page, Number(a.dataset.n));
+    show(false);
+    document.getElementById("view").focus({ preventScroll: true });
+  });
+
   function show(open) {
-    list().hidden = !open;
+    document.getElementById("finder-card").hidden = !open;
     field().setAttribute("aria-expanded", String(open));
     if (!open) field().removeAttribute("aria-activedescendant");
   }
@@ -65,5 +130,6 @@ export function startFinder() {
 
   document.addEventListener("focusout", (e) => {
     if (e.target === field()) setTimeout(() => document.activeElement?.closest("#finder") || !field() || show(false), 150);
+    else if (e.target.closest?.("#find-ways")) setTimeout(() => document.activeElement?.closest("#finder") || show(false), 150);
   });
 }

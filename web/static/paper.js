@@ -16,7 +16,6 @@ export class Paper {
     document.getElementById("zoom-in").onclick = () => this.zoom(1);
     document.getElementById("zoom-out").onclick = () => this.zoom(-1);
     document.getElementById("zoom-fit").onclick = () => this.fit();
-    this.notes = [];
   }
 
   // size gives the page's size on the screen and the pixels of a point.
@@ -59,6 +58,57 @@ export class Paper {
     return box(Math.max(this.now?.w ?? 800, this.now?.h ?? 800));
   }
 
+  // group gives an empty group of the layer, for one purpose.
+  group(name) {
+    let g = this.layer.querySelector(`g[data-for="${name}"]`);
+    if (!g) {
+      g = document.createElementNS("http://www.w3.org/2000/svg", "g");
+      g.dataset.for = name;
+      this.layer.append(g);
+    }
+    g.replaceChildren();
+    return g;
+  }
+
+  // polygon makes a shape of four corners, in points.
+  polygon(q, name) {
+    const p = document.createElementNS("http://www.w3.org/2000/svg", "polygon");
+    p.setAttribute("points", `${q[0]},${q[1]} ${q[2]},${q[3]} ${q[4]},${q[5]} ${q[6]},${q[7]}`);
+    p.setAttribute("class", name);
+    return p;
+  }
+
+  // reveal scrolls so that a place on the page is seen.
+  reveal(q) {
+    const top = this.paper.offsetTop + Math.min(q[1], q[3], q[5], q[7]) * this.now.s;
+    const left = this.paper.offsetLeft + Math.min(q[0], q[2], q[4], q[6]) * this.now.s;
+    const v = this.view;
+    if (top < v.scrollTop + 20 || top > v.scrollTop + v.clientHeight - 60) v.scrollTop = top - v.clientHeight / 3;
+    if (left < v.scrollLeft || left > v.scrollLeft + v.clientWidth - 60) v.scrollLeft = left - v.clientWidth / 3;
+  }
+
+  // notes puts margin notes of one purpose level with what they speak of; those that would lie over one another move down.
+  notes(name, list) {
+    for (const old of this.margin.querySelectorAll(`[data-for="${name}"]`)) old.remove();
+    let free = 0;
+    for (const n of [...list].sort((a, b) => a.y - b.y)) {
+      const note = document.createElement("button");
+      note.type = "button";
+      note.className = n.now ? "note hit-note now" : "note hit-note";
+      note.dataset.for = name;
+      if (n.now) note.setAttribute("aria-current", "true");
+      const mark = document.createElement("mark");
+      mark.textContent = n.text;
+      note.append(n.before, mark, n.after);
+      note.onclick = n.go;
+      const y = Math.max(free, n.y * this.now.s - 2);
+      if (y > this.now.h - 20) break;
+      note.style.top = `${y}px`;
+      free = y + 42;
+      this.margin.append(note);
+    }
+  }
+
   // spot frames a place on the page, in points from its upper left corner, with a note beside it.
   spot(at, title, text) {
     this.note(at && at[1], title, text);
@@ -66,13 +116,13 @@ export class Paper {
     const [x, y, w, h] = at;
     const r = document.createElementNS("http://www.w3.org/2000/svg", "rect");
     for (const [k, v] of Object.entries({ x: x - 4, y: y - 3, width: w + 8, height: h + 6, rx: 3, class: "spot" })) r.setAttribute(k, v);
-    this.layer.append(r);
+    this.group("spot").append(r);
   }
 
   // note puts a margin note at a height of the page, in points from its upper edge; null takes all away.
   note(y, title, text) {
-    this.layer.replaceChildren();
-    this.margin.replaceChildren();
+    this.group("spot");
+    for (const old of this.margin.querySelectorAll(".note.coming")) old.remove();
     if (y === null) return;
     const note = document.createElement("div");
     note.className = "note coming";

@@ -12,6 +12,7 @@ export class Ribbon extends Leaves {
   constructor(el, go) {
     super(el);
     this.touched = new Set();
+    this.hits = new Map();
     this.layout();
     el.addEventListener("click", (e) => {
       const leaf = e.target.closest(".leaf");
@@ -57,6 +58,23 @@ export class Ribbon extends Leaves {
       will.classList.add("will-change");
       leaf.append(will);
     }
+    const hits = this.hits.get(p.key);
+    let count = leaf.querySelector(".leaf-hits");
+    if (!hits) count?.remove();
+    else {
+      if (!count) {
+        count = document.createElement("span");
+        count.className = "leaf-hits";
+        leaf.append(count);
+      }
+      count.replaceChildren(String(hits), hidden(hits === 1 ? " hit" : " hits"));
+    }
+  }
+
+  // found marks the pages that have hits in their text.
+  found(hits) {
+    this.hits = hits;
+    this.draw();
   }
 
   show(key) {
