@@ -3,6 +3,8 @@ package web
 import (
 	"os"
 	"testing"
+
+	"github.com/go-rod/rod/lib/input"
 )
 
 // TestLooks walks the main views of the demo and keeps a picture of each, where
@@ -27,6 +29,24 @@ func TestLooks(t *testing.T) {
 	o.click("[data-outcome]")
 	o.says("21 pages numbered")
 	o.shot("furnished")
+	o.click(`.way a[href*="review"]`)
+	o.page.MustElement(".station-review")
+	o.press('/')
+	o.page.MustElement("#finder-field").MustInput("fender")
+	o.wait(`() => document.getElementById("find-said").textContent.includes("hits on")`)
+	o.shot("find")
+	o.press(input.Enter)
+	o.wait(`() => !document.getElementById("found").hidden && document.getElementById("paper").dataset.read === new URL(location.href).searchParams.get("page") && document.activeElement.id === "view"`)
+	o.press('g', 'g', input.ArrowDown, input.ArrowDown)
+	o.wait(`() => !document.getElementById("taken").hidden`)
+	o.press('m')
+	o.says("highlighted")
+	o.page.MustElement(".marks li")
+	o.shot("review")
+	o.go_("/documents/text?q=winter+berth")
+	o.shot("search")
+	o.page.MustNavigateBack()
+	o.page.MustElement(".station-review")
 	o.click(`.way a[href*="release"]`)
 	o.page.MustElement("#out-form")
 	o.shot("release")

@@ -90,7 +90,9 @@ func (f *fullWriter) write(ctx context.Context) error {
 	if f.opt.KeepNumbers {
 		f.last = d.next - 1
 	} else {
-		f.rebuildTree(pages)
+		if err := f.rebuildTree(pages); err != nil {
+			return err
+		}
 	}
 	version := max(d.Version(), "1.5")
 	if f.lock != nil && f.lock.Revision >= 5 {
@@ -127,7 +129,7 @@ func (f *fullWriter) write(ctx context.Context) error {
 }
 
 // rebuildTree gives the pages a new, balanced page tree in the overlay.
-func (f *fullWriter) rebuildTree(pages []Leaf) {
+func (f *fullWriter) rebuildTree(pages []Leaf) error {
 	d := f.doc
 	f.oldTree = make(map[Ref]bool, len(d.nodes))
 	for r := range d.nodes {
@@ -142,6 +144,9 @@ func (f *fullWriter) rebuildTree(pages []Leaf) {
 	d.next = max(d.next, MaxObjects+1)
 	level := make([]branch, len(pages))
 	for i, p := range pages {
+		if d.itself(p.Ref) == nil {
+			return refuse(ErrDamaged, fmt.Sprintf("the file is damaged: page %d can't be read", i+1))
+		}
 		d.settle(p.Ref)
 		level[i] = branch{p.Ref, 1}
 	}
@@ -167,6 +172,7 @@ func (f *fullWriter) rebuildTree(pages []Leaf) {
 	f.newRoot = level[0].ref
 	root := d.Root()
 	d.Edit(root).Set("Pages", f.newRoot)
+	return nil
 }
 
 // target gives the reference that stands in the file for r, and queues what is

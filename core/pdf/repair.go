@@ -79,7 +79,7 @@ func Repair(ctx context.Context, r io.ReaderAt, size int64, password string) (*D
 	if d.itself(d.Root()) == nil {
 		return nil, nil, refuse(ErrDamaged, "the file is damaged: its catalog is lost")
 	}
-	more, err := d.mendTree()
+	more, err := d.mendTree(true)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -255,7 +255,7 @@ func (d *Document) mend() (wrong []string, tableWrong bool, err error) {
 	if ok, err := d.tableLeadsToObjects(); err != nil || !ok {
 		return nil, !ok, err
 	}
-	wrong, err = d.mendTree()
+	wrong, err = d.mendTree(false)
 	return wrong, false, err
 }
 
@@ -294,11 +294,11 @@ func (d *Document) tableLeadsToObjects() (bool, error) {
 
 // mendTree sets right what is wrong in the page tree: missing or wrong /Type, /Parent and
 // /Count, kids that are null, nodes that lead back to themselves. A tree that can't be
-// walked is made anew of all page objects, in the order of their numbers.
-func (d *Document) mendTree() (wrong []string, err error) {
+// walked is made anew of all page objects, in the order of their numbers. Where whole is set, pages that can't be read are left out.
+func (d *Document) mendTree(whole bool) (wrong []string, err error) {
 	root, ok := d.Catalog().Get("Pages").(Ref)
 	if ok && d.itself(root).Has("Kids") {
-		m := mender{d: d, seen: map[Ref]bool{}}
+		m := mender{d: d, whole: whole, seen: map[Ref]bool{}}
 		m.node(root, Ref{}, 0)
 		d.setPages(nil)
 		if pages, err := d.Pages(); err == nil && len(pages) > 0 {
@@ -337,6 +337,7 @@ func (d *Document) itself(r Ref) *Dict {
 
 type mender struct {
 	d     *Document
+	whole bool
 	seen  map[Ref]bool
 	fixed int
 }
@@ -373,6 +374,9 @@ func (m *mender) node(at, parent Ref, depth int) int {
 			m.fixed++
 		}
 		dict := m.d.brief(r)
+		if m.whole {
+			dict = m.d.itself(r)
+		}
 		if !isRef || dict == nil || depth > MaxDepth {
 			m.fixed++
 			continue
