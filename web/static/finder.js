@@ -64,10 +64,11 @@ export function startFinder() {
     const most = 200;
     for (const [i, l] of lines(most).entries()) {
       const li = document.createElement("li");
-      li.id = `text-${i}`;
-      li.setAttribute("role", "option");
-      li.setAttribute("aria-selected", "false");
+      li.setAttribute("role", "presentation");
       const a = document.createElement("a");
+      a.id = `text-${i}`;
+      a.setAttribute("role", "option");
+      a.setAttribute("aria-selected", "false");
       a.tabIndex = -1;
       a.href = `/desk/${desk.doc}/review?page=${l.page}`;
       a.dataset.page = l.page;
@@ -120,7 +121,7 @@ export function startFinder() {
     const now = all.findIndex((o) => o.getAttribute("aria-selected") === "true");
     if (e.key === "ArrowDown") select(now + 1);
     else if (e.key === "ArrowUp") select(now - 1);
-    else if (e.key === "Enter") all[now]?.querySelector("a").click();
+    else if (e.key === "Enter") all[now]?.click();
     else if (e.key === "Escape") {
       show(false);
       field().blur();
