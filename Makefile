@@ -2,6 +2,7 @@
 # make test   installs what the tests need and runs them all
 # make bench  measures, and writes docs/BENCH.md
 # make corpus gathers real files, holds what is read and written against other programs, and writes docs/COMPATIBILITY.md
+# make agree  holds the text of real files against what other programs read, and writes docs/AGREEMENT.md
 # make fuzz   runs each fuzz target for TIME (2m)
 # make lint   vet, gofmt and staticcheck
 # make shots  pictures of the main views, into docs/screenshots
@@ -11,7 +12,7 @@ ADDR ?= 127.0.0.1:8080
 PAPERS ?= $(CURDIR)/.papers
 TIME ?= 2m
 
-.PHONY: demo build test lint bench papers corpus fuzz shots vendor
+.PHONY: demo build test lint bench papers corpus agree fuzz shots vendor
 
 demo: build
 	./glenrain demo --addr $(ADDR)
@@ -41,6 +42,10 @@ papers:
 
 corpus: papers
 	go run ./corpus $(PAPERS) > docs/COMPATIBILITY.md.new && mv docs/COMPATIBILITY.md.new docs/COMPATIBILITY.md
+
+agree: papers
+	tools/need mutool:mupdf-tools
+	go run ./agree $(PAPERS) > docs/AGREEMENT.md.new && mv docs/AGREEMENT.md.new docs/AGREEMENT.md
 
 fuzz:
 	GLENRAIN_PAPERS=$(PAPERS) tools/fuzz $(TIME)
