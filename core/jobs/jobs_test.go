@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/annot"
 	"glenrain/core/draw"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
@@ -364,6 +365,10 @@ func TestEveryStep(t *testing.T) {
 		"number-change":     {`{"id":"ID","pages":"3-5","align":"left","size":20}`},
 		"furnishing-remove": {`{"id":"ID"}`},
 		"furnishing-renew":  {`{"id":"ID"}`},
+		"mark-text": {`{"page":["0.1"],"quads":[[72,724,150,724,72,696,150,696]],"how":"highlight","colour":"#f6dd8f"}`,
+			`{"page":["0.2"],"quads":[[72,724,150,724,72,696,150,696],[72,600,150,600,72,580,150,580]],"how":"strike out","colour":"ochre","text":"Page 2"}`},
+		"mark-change": {`{"page":["0.5"],"mark":MARK,"how":"underline","colour":"ink"}`},
+		"mark-remove": {`{"page":["0.5"],"mark":MARK}`},
 	}
 	for _, k := range Registry().Kinds() {
 		require.NotEmpty(t, params[k.Name], "no parameters to try %q with", k.Name)
@@ -372,7 +377,10 @@ func TestEveryStep(t *testing.T) {
 				b := newBench(t, pdftest.Text(6))
 				b.t = t
 				b.run("number", `{"pages":"1-4","wording":[{"text":"No. "},{"field":"page"}],"align":"right"}`)
+				b.run("mark-text", `{"page":"5","quads":[[72,724,150,724,72,696,150,696]]}`)
 				p := strings.ReplaceAll(p, "ID", draw.List(b.doc)[0].ID)
+				marks := annot.Markups(b.doc, pdftest.Refs(t, b.doc)[4])
+				p = strings.ReplaceAll(p, "MARK", fmt.Sprint(marks[0].Ref.Num))
 				before, beforeRefs := pixels(b.file(), 6), pdftest.Refs(t, b.doc)
 				was := map[pdf.Ref][]byte{}
 				for i, r := range beforeRefs {
