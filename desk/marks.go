@@ -36,7 +36,7 @@ func (d *Desk) Marks(ctx context.Context, s *Snapshot) ([]Mark, error) {
 		if len(marks) == 0 {
 			continue
 		}
-		l, _, err := d.ReadPage(ctx, s, p.Key)
+		l, _, err := d.ReadPage(ctx, s, p.Key, false)
 		if err != nil {
 			return nil, err
 		}

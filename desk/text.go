@@ -369,13 +369,13 @@ func (d *Desk) Find(ctx context.Context, s *Snapshot, q layout.Query) (*Found, e
 	return out, nil
 }
 
-// ReadPage interprets and groups one page of a snapshot.
-func (d *Desk) ReadPage(ctx context.Context, s *Snapshot, k step.Key) (*layout.Page, pdf.Geometry, error) {
+// ReadPage interprets and groups one page of a snapshot; with its paths where rules matter.
+func (d *Desk) ReadPage(ctx context.Context, s *Snapshot, k step.Key, paths bool) (*layout.Page, pdf.Geometry, error) {
 	ref, ok := s.Keys.Ref(k)
 	if !ok || s.PDF.PageIndex(ref) < 0 {
 		return nil, pdf.Geometry{}, ErrMissing
 	}
-	p, err := content.NewReader(s.PDF).Page(ctx, ref, content.Options{})
+	p, err := content.NewReader(s.PDF).Page(ctx, ref, content.Options{Paths: paths})
 	if err != nil {
 		return nil, pdf.Geometry{}, err
 	}

@@ -87,7 +87,7 @@ func (s *Server) findText(w http.ResponseWriter, r *http.Request) {
 }
 
 // readPage reads the text of the page that an address names.
-func (s *Server) readPage(r *http.Request) (*layout.Page, pdf.Geometry, error) {
+func (s *Server) readPage(r *http.Request, paths bool) (*layout.Page, pdf.Geometry, error) {
 	snap, err := s.desk.Snapshot(r.Context(), number(r, "id"))
 	if err != nil {
 		return nil, pdf.Geometry{}, err
@@ -96,7 +96,7 @@ func (s *Server) readPage(r *http.Request) (*layout.Page, pdf.Geometry, error) {
 	if err != nil {
 		return nil, pdf.Geometry{}, desk.ErrMissing
 	}
-	return s.desk.ReadPage(r.Context(), snap, key)
+	return s.desk.ReadPage(r.Context(), snap, key, paths)
 }
 
 // seenPoint takes a point of default user space to the page as it is seen: points from its upper left corner.
@@ -146,7 +146,7 @@ func corners(g pdf.Geometry, q layout.Quad) [8]float64 {
 
 // pageHits gives where the hits of a page stand: for each its pieces of lines.
 func (s *Server) pageHits(w http.ResponseWriter, r *http.Request) {
-	l, g, err := s.readPage(r)
+	l, g, err := s.readPage(r, false)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -174,7 +174,7 @@ const mostMarked = 2000
 // pageWords gives the words of a page in the order of reading, for choosing text: each with what stands between it and the one before it,
 // its place, and the line, paragraph and column that it is in.
 func (s *Server) pageWords(w http.ResponseWriter, r *http.Request) {
-	l, g, err := s.readPage(r)
+	l, g, err := s.readPage(r, false)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -210,7 +210,7 @@ func (s *Server) pageWords(w http.ResponseWriter, r *http.Request) {
 
 // frameText gives the text in a rectangle of the page as it is seen, as rows and columns.
 func (s *Server) frameText(w http.ResponseWriter, r *http.Request) {
-	l, g, err := s.readPage(r)
+	l, g, err := s.readPage(r, true)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -221,7 +221,7 @@ func (s *Server) frameText(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
-	_, _ = fmt.Fprint(w, l.Frame(unseenRect(g, frame[0], frame[1], frame[2], frame[3])))
+	_, _ = fmt.Fprint(w, l.Copied(unseenRect(g, frame[0], frame[1], frame[2], frame[3])))
 }
 
 func frameOf(text string) (f [4]float64, err error) {
@@ -247,7 +247,7 @@ func (s *Server) markForm(r *http.Request) (any, error) {
 	if err != nil || len(pages.Keys) != 1 {
 		return nil, step.Refuse("text is marked on one page at a time")
 	}
-	l, _, err := s.desk.ReadPage(r.Context(), snap, pages.Keys[0])
+	l, _, err := s.desk.ReadPage(r.Context(), snap, pages.Keys[0], false)
 	if err != nil {
 		return nil, err
 	}

@@ -15,6 +15,7 @@ type textCommand struct {
 	File     string `arg:"" help:"The PDF."`
 	Pages    string `help:"Which pages, such as 3-8 or last." default:"all"`
 	JSON     bool   `name:"json" help:"A line of JSON for each page: its boxes, glyphs, words and paragraphs with their places."`
+	Body     bool   `help:"Leave out headers and footers that repeat from page to page."`
 	Password string `help:"Password of a locked file."`
 }
 
@@ -37,10 +38,25 @@ func (c *textCommand) Run(ctx context.Context) error {
 	for i, n := range which {
 		refs[i] = doc.pages[n].Ref
 	}
+	var skip []map[int]bool
+	if c.Body && !c.JSON {
+		edges := make([][]layout.Edge, len(refs))
+		err := layout.Pages(ctx, doc.Document, refs, content.Options{}, 0, func(i int, l *layout.Page, b []byte) []byte {
+			edges[i] = l.Edges(doc.Geometry(refs[i]).Visible)
+			return b
+		}, func(int, []byte) error { return nil })
+		if err != nil {
+			return err
+		}
+		skip = layout.Repeats(edges)
+	}
 	out := bufio.NewWriterSize(os.Stdout, 1<<16)
 	err = layout.Pages(ctx, doc.Document, refs, content.Options{}, 0, func(i int, l *layout.Page, b []byte) []byte {
 		if c.JSON {
 			return l.AppendJSON(b, which[i]+1, doc.Geometry(refs[i]))
+		}
+		if skip != nil {
+			l.Leave(skip[i])
 		}
 		return append(l.AppendPage(b), '\f')
 	}, func(_ int, b []byte) error {

@@ -196,6 +196,33 @@ func TestPicturesAndPaths(t *testing.T) {
 	assert.Equal(t, "20 20 200 10 re f", string(p.Invocations[0].Body.Data[p.Paths[0].Start:p.Paths[0].End]))
 }
 
+// Patterns and the glyphs of Type 3 fonts are run where all is asked for.
+func TestDeep(t *testing.T) {
+	doc, ref := page(t, "1 0 0 1 50 50 cm /Pattern cs /P scn 0 0 100 100 re f BT /T 10 Tf 3 4 Td (a) Tj ET", "/Pattern<</P 6 0 R>>",
+		pdftest.Stream("/PatternType 1/PaintType 1/TilingType 1/BBox[0 0 20 20]/XStep 20/YStep 20/Matrix[1 0 0 1 7 8]/Resources<</Font<</F 5 0 R>>>>", "BT /F 5 Tf (p) Tj ET"),
+		"<</Type/Font/Subtype/Type3/FontBBox[0 0 100 100]/FontMatrix[.01 0 0 .01 0 0]/FirstChar 97/LastChar 97/Widths[80]/Encoding<</Differences[97/a]>>/CharProcs<</a 8 0 R>>/Resources<</XObject<</I 9 0 R>>>>>>",
+		pdftest.Stream("", "80 0 d0 50 0 0 60 0 0 cm /I Do"),
+		pdftest.Stream("/Type/XObject/Subtype/Image/Width 1/Height 1/BitsPerComponent 8/ColorSpace/DeviceGray", "x"))
+	doc.Edit(ref).Set("Resources", func() *pdf.Dict {
+		r := doc.Dict(doc.Page(ref).Get("Resources")).Clone()
+		r.Set("Font", pdf.NewDict("F", pdf.Ref{Num: 5}, "T", pdf.Ref{Num: 7}))
+		return r
+	}())
+	p := read(t, doc, ref, content.Options{Deep: true, Images: true})
+	require.Len(t, p.Invocations, 3)
+	assert.Equal(t, content.PatternBody, p.Invocations[1].Kind)
+	require.Len(t, p.Glyphs, 2)
+	assert.Equal(t, "p", p.Glyphs[0].Char.Text)
+	assert.InDelta(t, 7, p.Glyphs[0].X, 1e-9, "in the page's own coordinates")
+	assert.InDelta(t, 8, p.Glyphs[0].Y, 1e-9)
+	assert.Equal(t, content.GlyphBody, p.Invocations[2].Kind)
+	require.Len(t, p.Images, 1)
+	for i, want := range []float64{5, 0, 0, 6, 53, 54} {
+		assert.InDelta(t, want, p.Images[0].Matrix[i], 1e-9)
+	}
+	assert.Len(t, read(t, doc, ref, content.Options{}).Invocations, 1)
+}
+
 // A form that is drawn twice is changed in one drawing alone; the other stays, and so does the form.
 func TestApply(t *testing.T) {
 	form := pdftest.Stream("/Type/XObject/Subtype/Form/BBox[0 0 100 100]/Resources<</Font<</F 5 0 R>>>>", "BT /F 10 Tf (secret) Tj ET")

@@ -214,6 +214,9 @@ func (x *runner) operator(o *Op) {
 		if x.paint(o) {
 			return
 		}
+		if x.opt.Deep {
+			x.patterns(o.Code)
+		}
 		if x.opt.Paths {
 			x.path(o)
 		}
@@ -488,6 +491,34 @@ func (x *runner) annotations(page pdf.Ref, res *pdf.Dict) {
 		x.mark, x.hidden = -1, false
 		x.form(Invocation{Kind: AppearanceBody, Ref: ref, Parent: -1, Annotation: annot}, s, fit)
 	}
+}
+
+// patterns runs the cell of a tiling pattern once where it paints a path (8.7.3): in the coordinates of what the pattern belongs to.
+func (x *runner) patterns(c Code) {
+	use := PathUse{Paint: c}
+	if use.Fills() {
+		x.pattern(x.state.Fill.Pattern)
+	}
+	if use.Strokes() {
+		x.pattern(x.state.Stroke.Pattern)
+	}
+}
+
+func (x *runner) pattern(name pdf.Name) {
+	if name == "" {
+		return
+	}
+	o := x.doc.Dict(x.res.dict.Get("Pattern")).Get(name)
+	s := x.doc.Stream(o)
+	if s == nil {
+		return
+	}
+	ref, _ := o.(pdf.Ref)
+	keep := x.state.CTM
+	x.state.CTM = x.page.Invocations[x.at].Matrix
+	x.form(Invocation{Kind: PatternBody, Ref: ref, Name: name, Parent: x.at}, s, pdf.Identity)
+	x.state.CTM = keep
+	x.dirty = true
 }
 
 // glyphProcs runs the procedures of a Type 3 font's glyphs (9.6.4).

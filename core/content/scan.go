@@ -242,6 +242,9 @@ func (s *Scanner) array(into *[]Operand, depth int) {
 
 var tens = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15}
 
+// mostNumber is about the largest a reader takes (Annex C.2).
+const mostNumber = 3.4e38
+
 // number reads a number (7.3.3); malformed ones ("--5", "1.2.3", "12-34") as far as they make sense.
 func (s *Scanner) number() float64 {
 	data := s.Data
@@ -276,6 +279,7 @@ loop:
 	switch {
 	case digits > 15:
 		v, _ = strconv.ParseFloat(string(data[first:end]), 64)
+		v = min(v, mostNumber)
 	case point < 0:
 		v = float64(n)
 	default:

@@ -72,9 +72,10 @@ type Font struct {
 
 // Style is what a face looks like, for choosing a substitute.
 type Style struct {
-	Weight                     int // 100 to 900
-	Italic, Serif, Fixed, Tall bool
-	Symbolic                   bool
+	Weight               int // 100 to 900
+	Width                int // per cent of normal: 50 ultra condensed to 200 ultra expanded
+	Italic, Serif, Fixed bool
+	Symbolic             bool
 }
 
 // Char is what a font says of one code.
@@ -187,6 +188,14 @@ func (f *Font) readDescriptor(o pdf.Object) {
 	case has("bold", "cmbx") || flags&flagBold != 0 || f.number(d.Get("StemV"), 0) >= 140:
 		s.Weight = max(s.Weight, 700)
 	}
+	s.Width = 100
+	if w, ok := stretches[f.doc.Name(d.Get("FontStretch"))]; ok {
+		s.Width = w
+	} else if has("condensed", "narrow", "compressed") {
+		s.Width = 75
+	} else if has("extended", "expanded") {
+		s.Width = 125
+	}
 	s.Italic = flags&flagItalic != 0 || f.number(d.Get("ItalicAngle"), 0) != 0 || has("italic", "oblique", "cmti", "cmsl", "slanted")
 	s.Fixed = flags&flagFixed != 0 || has("courier", "mono", "cmtt", "typewriter", "consol")
 	s.Serif = flags&flagSerif != 0 || has("times", "roman", "serif", "cmr", "garamond", "georgia") && !has("sans")
@@ -202,6 +211,10 @@ func (f *Font) readDescriptor(o pdf.Object) {
 		}
 	}
 }
+
+// stretches are the widths of table 120 in per cent of normal.
+var stretches = map[pdf.Name]int{"UltraCondensed": 50, "ExtraCondensed": 62, "Condensed": 75, "SemiCondensed": 87, "Normal": 100, "SemiExpanded": 112,
+	"Expanded": 125, "ExtraExpanded": 150, "UltraExpanded": 200}
 
 // Program gives the embedded font program, read when it is first asked for; nil where there is none that can be read.
 func (f *Font) Program() *Program {
