@@ -16,7 +16,7 @@ import (
 )
 
 // set makes a page of a content stream, with Helvetica as F and Helvetica-Bold as B, and reads it.
-func set(t *testing.T, stream string) *layout.Page {
+func set(t testing.TB, stream string) *layout.Page {
 	t.Helper()
 	var f pdftest.File
 	f.Add("<</Type/Catalog/Pages 2 0 R>>")
@@ -245,4 +245,34 @@ func TestPages(t *testing.T) {
 		}
 		return nil
 	}), stop)
+}
+
+// FuzzRead groups what any content stream shows, and asks for all there is.
+func FuzzRead(f *testing.F) {
+	for _, s := range []string{"BT /F 10 Tf 50 700 Td (quay wall) Tj 12 TL (b) ' ET", "BT /H 10 Tf 100 700 Td (abc) Tj /J 9 Tf <3042> Tj ET", ruled(),
+		"BT /F 1e3 Tf 50 Tz -5 Ts 0 1 -1 0 9 9 Tm [(a)9999(b)-9999(\\264e)] TJ ET"} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		l := set(t, string(data))
+		r := l.Reading()
+		for i := range r.Words {
+			l.Quads(r, r.Words[i].From, r.Words[i].To)
+		}
+		q, err := layout.Query{Text: "a"}.Compile()
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, h := range q.Find(r.Text, 100) {
+			l.Quads(r, h[0], h[1])
+			layout.Around(r.Text, h, 20)
+		}
+		l.Tables()
+		l.Copied(pdf.Rect{X1: 600, Y1: 800})
+		l.AppendPage(nil)
+		l.Edges(pdf.Rect{X1: 600, Y1: 800})
+		if !json.Valid(l.AppendJSON(nil, 1, pdf.Geometry{UserUnit: 1})) {
+			t.Fatal("not JSON")
+		}
+	})
 }

@@ -55,6 +55,9 @@ type Word struct {
 	vertical bool
 }
 
+// farthest is further from the origin than any page reaches, in points.
+const farthest = 1e6
+
 // Limits of what makes a word, in em.
 const (
 	gapOfWords = 0.1  // a gap that is wider parts words
@@ -148,7 +151,7 @@ func (l *Page) readWords() {
 			}
 			continue
 		}
-		if !p.OnPage(g, l.visible) || math.IsNaN(g.X+g.Y) {
+		if !p.OnPage(g, l.visible) || !(math.Abs(g.X)+math.Abs(g.Y)+math.Abs(g.EX)+math.Abs(g.EY) < farthest) {
 			continue
 		}
 		u0, v := fr.of(g.X, g.Y)
