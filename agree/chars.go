@@ -13,6 +13,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"glenrain/core/content"
+	"glenrain/core/draw"
 	"glenrain/core/pdf"
 )
 
@@ -108,16 +109,9 @@ func ourChars(p *content.Page, g pdf.Geometry) []char {
 
 // seen takes a point of default user space to the page as it is seen.
 func seen(g pdf.Geometry, x, y float64) (float64, float64) {
-	v, u := g.Visible, g.UserUnit
-	switch g.Rotate {
-	case 90:
-		return (y - v.Y0) * u, (x - v.X0) * u
-	case 180:
-		return (v.X1 - x) * u, (y - v.Y0) * u
-	case 270:
-		return (v.Y1 - y) * u, (v.X1 - x) * u
-	}
-	return (x - v.X0) * u, (v.Y1 - y) * u
+	_, h := g.Seen()
+	x, y = draw.Upright(g).Invert().Apply(x, y)
+	return x, h - y
 }
 
 // match pairs characters of one text that stand within a point of one another; each pairs once.

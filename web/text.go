@@ -11,6 +11,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"glenrain/core/draw"
 	"glenrain/core/layout"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
@@ -101,38 +102,15 @@ func (s *Server) readPage(r *http.Request, paths bool) (*layout.Page, pdf.Geomet
 
 // seenPoint takes a point of default user space to the page as it is seen: points from its upper left corner.
 func seenPoint(g pdf.Geometry, x, y float64) (float64, float64) {
-	v, u := g.Visible, g.UserUnit
-	switch g.Rotate {
-	case 90:
-		x, y = y-v.Y0, x-v.X0
-	case 180:
-		x, y = v.X1-x, y-v.Y0
-	case 270:
-		x, y = v.Y1-y, v.X1-x
-	default:
-		x, y = x-v.X0, v.Y1-y
-	}
-	return math.Round(x*u*100) / 100, math.Round(y*u*100) / 100
+	_, h := g.Seen()
+	x, y = draw.Upright(g).Invert().Apply(x, y)
+	return math.Round(x*100) / 100, math.Round((h-y)*100) / 100
 }
 
 // unseenRect takes a rectangle of the page as it is seen to default user space.
 func unseenRect(g pdf.Geometry, x0, y0, x1, y1 float64) pdf.Rect {
-	back := func(x, y float64) (float64, float64) {
-		v, u := g.Visible, g.UserUnit
-		x, y = x/u, y/u
-		switch g.Rotate {
-		case 90:
-			return y + v.X0, x + v.Y0
-		case 180:
-			return v.X1 - x, y + v.Y0
-		case 270:
-			return v.X1 - y, v.Y1 - x
-		}
-		return x + v.X0, v.Y1 - y
-	}
-	ax, ay := back(x0, y0)
-	bx, by := back(x1, y1)
-	return pdf.Rect{X0: min(ax, bx), Y0: min(ay, by), X1: max(ax, bx), Y1: max(ay, by)}
+	_, h := g.Seen()
+	return draw.Upright(g).Bounds(pdf.Rect{X0: min(x0, x1), Y0: h - max(y0, y1), X1: max(x0, x1), Y1: h - min(y0, y1)})
 }
 
 // corners writes a quad for the layer over the page: x and y of four corners, going round.

@@ -306,26 +306,14 @@ func (s *Scanner) name() []byte {
 	}
 	out := make([]byte, 0, len(raw))
 	for i := 0; i < len(raw); i++ {
-		if raw[i] == '#' && i+2 < len(raw) && unhex(raw[i+1]) >= 0 && unhex(raw[i+2]) >= 0 {
-			out = append(out, byte(unhex(raw[i+1])<<4|unhex(raw[i+2])))
+		if raw[i] == '#' && i+2 < len(raw) && pdf.Unhex(raw[i+1]) >= 0 && pdf.Unhex(raw[i+2]) >= 0 {
+			out = append(out, byte(pdf.Unhex(raw[i+1])<<4|pdf.Unhex(raw[i+2])))
 			i += 2
 			continue
 		}
 		out = append(out, raw[i])
 	}
 	return out
-}
-
-func unhex(c byte) int {
-	switch {
-	case c >= '0' && c <= '9':
-		return int(c - '0')
-	case c >= 'a' && c <= 'f':
-		return int(c-'a') + 10
-	case c >= 'A' && c <= 'F':
-		return int(c-'A') + 10
-	}
-	return -1
 }
 
 // literal reads a (string) (7.3.4.2). One without escapes is a part of the data; else it is decoded beside.
@@ -346,100 +334,18 @@ func (s *Scanner) literal() []byte {
 				return data[start:i:i]
 			}
 		case '\\', '\r':
-			return s.escaped(start, i, depth)
+			from := len(s.text)
+			s.text, s.Pos, _ = pdf.AppendLiteral(s.text, data, start)
+			return s.text[from:len(s.text):len(s.text)]
 		}
 	}
 	s.Pos = i
 	return data[start:i:i]
 }
 
-// escaped goes on with a string at its first escape (table 3).
-func (s *Scanner) escaped(start, i, depth int) []byte {
-	data := s.Data
-	from := len(s.text)
-	s.text = append(s.text, data[start:i]...)
-	for i < len(data) {
-		c := data[i]
-		i++
-		switch c {
-		case '(':
-			depth++
-		case ')':
-			depth--
-			if depth == 0 {
-				s.Pos = i
-				return s.text[from:len(s.text):len(s.text)]
-			}
-		case '\r':
-			if i < len(data) && data[i] == '\n' {
-				i++
-			}
-			c = '\n'
-		case '\\':
-			if i >= len(data) {
-				continue
-			}
-			e := data[i]
-			i++
-			switch e {
-			case 'n':
-				c = '\n'
-			case 'r':
-				c = '\r'
-			case 't':
-				c = '\t'
-			case 'b':
-				c = '\b'
-			case 'f':
-				c = '\f'
-			case '\r':
-				if i < len(data) && data[i] == '\n' {
-					i++
-				}
-				continue
-			case '\n':
-				continue
-			case '0', '1', '2', '3', '4', '5', '6', '7':
-				v := int(e - '0')
-				for n := 0; n < 2 && i < len(data) && data[i] >= '0' && data[i] <= '7'; n++ {
-					v = v<<3 | int(data[i]-'0')
-					i++
-				}
-				c = byte(v)
-			default:
-				c = e
-			}
-		}
-		s.text = append(s.text, c)
-	}
-	s.Pos = i
-	return s.text[from:len(s.text):len(s.text)]
-}
-
 // hex reads a <string> (7.3.4.3).
 func (s *Scanner) hex() []byte {
-	data := s.Data
-	s.Pos++
 	from := len(s.text)
-	high := -1
-	for s.Pos < len(data) {
-		c := data[s.Pos]
-		s.Pos++
-		if c == '>' {
-			break
-		}
-		v := unhex(c)
-		switch {
-		case v < 0:
-		case high < 0:
-			high = v
-		default:
-			s.text = append(s.text, byte(high<<4|v))
-			high = -1
-		}
-	}
-	if high >= 0 {
-		s.text = append(s.text, byte(high<<4))
-	}
+	s.text, s.Pos, _ = pdf.AppendHex(s.text, s.Data, s.Pos+1)
 	return s.text[from:len(s.text):len(s.text)]
 }

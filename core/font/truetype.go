@@ -131,44 +131,10 @@ func (t *TrueType) readCmap() {
 		if platform != 0 && (platform != 3 || enc != 1 && enc != 10) {
 			continue
 		}
-		sub := b[be32(rec, 4):]
-		switch be16(sub, 0) {
-		case 4:
-			t.cmapSegments(sub)
-		case 12:
-			for j := range int(be32(sub, 12)) {
-				g := sub[16+12*j:]
-				first, last, gid := be32(g, 0), be32(g, 4), be32(g, 8)
-				for c := first; c <= last && c-first < 1<<16; c++ {
-					t.cmap[rune(c)] = uint16(gid + c - first)
-				}
-			}
-		}
-	}
-}
-
-// cmapSegments reads a format 4 subtable.
-func (t *TrueType) cmapSegments(sub []byte) {
-	n := int(be16(sub, 6))
-	ends, starts := sub[14:], sub[16+n:]
-	deltas, offs := sub[16+2*n:], sub[16+3*n:]
-	for i := 0; i < n; i += 2 {
-		end, start := int(be16(ends, i)), int(be16(starts, i))
-		delta, off := int(be16(deltas, i)), int(be16(offs, i))
-		for c := start; c <= end && c < 0xffff; c++ {
-			g := c + delta
-			if off != 0 {
-				at := i + off + 2*(c-start)
-				if at+2 > len(offs) {
-					break
-				}
-				if g = int(be16(offs, at)); g != 0 {
-					g += delta
-				}
-			}
-			if g &= 0xffff; g != 0 {
-				t.cmap[rune(c)] = uint16(g)
-			}
+		m := charMap{glyphs: map[uint32]int{}}
+		m.read(b[be32(rec, 4):])
+		for c, g := range m.glyphs {
+			t.cmap[rune(c)] = uint16(g)
 		}
 	}
 }

@@ -3,6 +3,8 @@ package font
 import (
 	"bytes"
 	"strconv"
+
+	"glenrain/core/pdf"
 )
 
 // parseType1 reads a Type 1 program (Adobe Type 1 Font Format): the encoding in its clear part, the names of its
@@ -51,13 +53,13 @@ func decryptEexec(b []byte) []byte {
 	}
 	hex := len(b) >= 4
 	for _, c := range b[:min(len(b), 4)] {
-		hex = hex && unhexDigit(c) >= 0
+		hex = hex && pdf.Unhex(c) >= 0
 	}
 	if hex {
 		out := make([]byte, 0, len(b)/2)
 		high := -1
 		for _, c := range b {
-			v := unhexDigit(c)
+			v := pdf.Unhex(c)
 			switch {
 			case v < 0:
 			case high < 0:
@@ -70,18 +72,6 @@ func decryptEexec(b []byte) []byte {
 		b = out
 	}
 	return decryptType1(b, 55665, 4)
-}
-
-func unhexDigit(c byte) int {
-	switch {
-	case c >= '0' && c <= '9':
-		return int(c - '0')
-	case c >= 'a' && c <= 'f':
-		return int(c-'a') + 10
-	case c >= 'A' && c <= 'F':
-		return int(c-'A') + 10
-	}
-	return -1
 }
 
 // decryptType1 is the cipher of clause 7.1; the first skip bytes are random.

@@ -153,8 +153,8 @@ func (l *Lexer) name() Name {
 	}
 	out := make([]byte, 0, len(raw))
 	for i := 0; i < len(raw); i++ {
-		if raw[i] == '#' && i+2 < len(raw)+0 && unhex(raw[i+1]) >= 0 && unhex(raw[i+2]) >= 0 {
-			out = append(out, byte(unhex(raw[i+1])<<4|unhex(raw[i+2])))
+		if raw[i] == '#' && i+2 < len(raw)+0 && Unhex(raw[i+1]) >= 0 && Unhex(raw[i+2]) >= 0 {
+			out = append(out, byte(Unhex(raw[i+1])<<4|Unhex(raw[i+2])))
 			i += 2
 			continue
 		}
@@ -163,7 +163,8 @@ func (l *Lexer) name() Name {
 	return Name(out)
 }
 
-func unhex(c byte) int {
+// Unhex gives the value of a hexadecimal digit, or -1.
+func Unhex(c byte) int {
 	switch {
 	case c >= '0' && c <= '9':
 		return int(c - '0')
@@ -175,33 +176,42 @@ func unhex(c byte) int {
 	return -1
 }
 
-// literal reads a (string) with its escapes (7.3.4.2, table 3).
+// literal reads a (string) (7.3.4.2).
 func (l *Lexer) literal() (Object, error) {
-	l.Pos++
-	var out []byte
+	out, end, ok := AppendLiteral(nil, l.Data, l.Pos+1)
+	l.Pos = end
+	if !ok {
+		return nil, fmt.Errorf("string without its end: %w", errEOF)
+	}
+	return String(out), nil
+}
+
+// AppendLiteral decodes a literal string from behind its opening bracket (7.3.4.2, table 3). end is behind the closing one; ok is false where
+// that is missing.
+func AppendLiteral(b, data []byte, at int) (out []byte, end int, ok bool) {
 	depth := 1
-	for l.Pos < len(l.Data) {
-		c := l.Data[l.Pos]
-		l.Pos++
+	for at < len(data) {
+		c := data[at]
+		at++
 		switch c {
 		case '(':
 			depth++
 		case ')':
 			depth--
 			if depth == 0 {
-				return String(out), nil
+				return b, at, true
 			}
 		case '\r': // any end of line is read as \n
-			if l.Pos < len(l.Data) && l.Data[l.Pos] == '\n' {
-				l.Pos++
+			if at < len(data) && data[at] == '\n' {
+				at++
 			}
 			c = '\n'
 		case '\\':
-			if l.Pos >= len(l.Data) {
-				return nil, errEOF
+			if at >= len(data) {
+				return b, at, false
 			}
-			e := l.Data[l.Pos]
-			l.Pos++
+			e := data[at]
+			at++
 			switch e {
 			case 'n':
 				c = '\n'
@@ -214,54 +224,62 @@ func (l *Lexer) literal() (Object, error) {
 			case 'f':
 				c = '\f'
 			case '\r':
-				if l.Pos < len(l.Data) && l.Data[l.Pos] == '\n' {
-					l.Pos++
+				if at < len(data) && data[at] == '\n' {
+					at++
 				}
 				continue
 			case '\n':
 				continue
 			case '0', '1', '2', '3', '4', '5', '6', '7':
 				v := int(e - '0')
-				for n := 0; n < 2 && l.Pos < len(l.Data) && l.Data[l.Pos] >= '0' && l.Data[l.Pos] <= '7'; n++ {
-					v = v<<3 | int(l.Data[l.Pos]-'0')
-					l.Pos++
+				for n := 0; n < 2 && at < len(data) && data[at] >= '0' && data[at] <= '7'; n++ {
+					v = v<<3 | int(data[at]-'0')
+					at++
 				}
 				c = byte(v)
 			default:
 				c = e
 			}
 		}
-		out = append(out, c)
+		b = append(b, c)
 	}
-	return nil, fmt.Errorf("string without its end: %w", errEOF)
+	return b, at, false
 }
 
 // hex reads a <string> of hexadecimal digits (7.3.4.3).
 func (l *Lexer) hex() (Object, error) {
-	l.Pos++
-	var out []byte
-	high := -1
-	for l.Pos < len(l.Data) {
-		c := l.Data[l.Pos]
-		l.Pos++
-		if c == '>' {
-			if high >= 0 {
-				out = append(out, byte(high<<4))
-			}
-			return String(out), nil
-		}
-		v := unhex(c)
-		if v < 0 {
-			continue
-		}
-		if high < 0 {
-			high = v
-			continue
-		}
-		out = append(out, byte(high<<4|v))
-		high = -1
+	out, end, ok := AppendHex(nil, l.Data, l.Pos+1)
+	l.Pos = end
+	if !ok {
+		return nil, fmt.Errorf("hexadecimal string without its end: %w", errEOF)
 	}
-	return nil, fmt.Errorf("hexadecimal string without its end: %w", errEOF)
+	return String(out), nil
+}
+
+// AppendHex decodes a hexadecimal string from behind its opening bracket (7.3.4.3). end is behind the closing one; ok is false where
+// that is missing.
+func AppendHex(b, data []byte, at int) (out []byte, end int, ok bool) {
+	high := -1
+	for at < len(data) {
+		c := data[at]
+		at++
+		v := Unhex(c)
+		switch {
+		case v < 0:
+		case high < 0:
+			high = v
+		default:
+			b = append(b, byte(high<<4|v))
+			high = -1
+		}
+		if ok = c == '>'; ok {
+			break
+		}
+	}
+	if high >= 0 {
+		b = append(b, byte(high<<4))
+	}
+	return b, at, ok
 }
 
 func (l *Lexer) array(depth int) (Object, error) {
