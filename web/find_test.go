@@ -152,6 +152,17 @@ func TestFind(t *testing.T) {
 	o.press('u', 'u')
 	o.wait(`() => document.querySelectorAll(".marks li").length === 2`)
 
+	// From a station without a page, a hit leads to Review.
+	o.go_("/desk/" + id + "/arrange")
+	o.page.MustElement(".leaf")
+	o.press('/')
+	o.wait(`(text) => document.getElementById("finder-field").value === text`, paragraph)
+	o.page.MustElement("#finder-field").MustSelectAllText().MustInput("breakwater")
+	o.wait(`() => document.querySelectorAll("#finder-hits [id^=text-]").length === 40`)
+	o.page.MustEval(`() => document.getElementById("text-12").click()`)
+	o.page.MustElement(".station-review")
+	o.wait(`() => document.getElementById("found-where").textContent.includes("hit 13 of 40") && new URL(location.href).searchParams.get("page") === "0.2"`)
+
 	// All documents.
 	o.go_("/documents")
 	o.page.MustElement("#finder-field").MustInput("breakwater stores")

@@ -46,6 +46,11 @@ export class Find {
     return state !== null && state.result.hits > 0;
   }
 
+  // last is what was looked for last in this document.
+  get last() {
+    return state?.q ?? JSON.parse(sessionStorage.getItem(key()) ?? "{}").q ?? "";
+  }
+
   params(q, ways) {
     const p = new URLSearchParams({ q });
     for (const [k, on] of Object.entries(ways)) if (on) p.set(k, "yes");
@@ -99,6 +104,13 @@ export class Find {
     const all = result.hits.toLocaleString("en") + (result.more ? " and more" : "");
     document.getElementById("found-where").textContent =
       state.page < 0 ? `“${q}”: ${all} ${result.hits === 1 ? "hit" : "hits"} on ${result.pages.length} ${result.pages.length === 1 ? "page" : "pages"}` : `“${q}”: hit ${(before + state.n + 1).toLocaleString("en")} of ${all}`;
+  }
+
+  // choose keeps which hit is gone to, for the station that comes next.
+  choose(at, n) {
+    state.page = state.result.pages.findIndex((p) => p.key === at);
+    state.n = n;
+    this.keep();
   }
 
   // toPage goes to a hit of a page, or of the next page that has one.
@@ -197,5 +209,3 @@ export function lines(most) {
   }
   return out;
 }
-
-export const current = () => state;

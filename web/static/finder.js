@@ -1,7 +1,7 @@
 // The finder: typed words find actions, pages and documents; arrows and Enter choose.
 import { typing } from "./keys.js";
 import { find, desk } from "./desk.js";
-import { lines, current } from "./find.js";
+import { lines } from "./find.js";
 
 export function startFinder() {
   let asked = 0;
@@ -15,7 +15,7 @@ export function startFinder() {
     if (!search && (e.key !== "/" || e.ctrlKey || e.metaKey || e.altKey || typing(e.target)) || !field()) return;
     e.preventDefault();
     field().focus();
-    if (find && !field().value && current()) field().value = current().q; // what was looked for last
+    if (find && !field().value) field().value = find.last; // what was looked for last
     field().select();
     if (field().value) ask();
   });
@@ -93,7 +93,11 @@ export function startFinder() {
   // A hit of the document that is open: on the page that is here, or in Review.
   document.addEventListener("click", (e) => {
     const a = e.target.closest?.("#finder-hits a[data-page]");
-    if (!a || !document.getElementById("view")) return;
+    if (!a) return;
+    if (!document.getElementById("view")) { // it is shown in Review
+      find.choose(a.dataset.page, Number(a.dataset.n));
+      return;
+    }
     e.preventDefault();
     find.toPage(a.dataset.page, Number(a.dataset.n));
     show(false);
