@@ -18,6 +18,7 @@ import (
 
 // identity counts what was tried of patching, and what failed.
 type identity struct {
+	forms, alike     int // forms and appearances of which every operator was written again; of these, those after which no glyph moved
 	streams, rebuilt int // token ranges and gaps give the stream again
 	pages, same      int // pages of which every operator was written again: equal glyph origins, equal pixels
 	taken, still     int // glyphs taken out of an operator; of these, those that moved no other
@@ -83,6 +84,27 @@ func (d *identity) patch(ctx context.Context, doc *pdf.Document, page pdf.Ref, p
 		notes = append(notes, fmt.Sprintf("page %d written again: other pixels", number))
 	} else {
 		d.same++
+	}
+	tried := 0
+	for i, v := range before.Invocations {
+		if v.Kind != content.FormBody && v.Kind != content.AppearanceBody || tried == 3 {
+			continue
+		}
+		tried++
+		d.forms++
+		fork := doc.Fork()
+		if err := content.Apply(fork, before, whole[i:i+1]); err != nil {
+			return nil, err
+		}
+		after, err := content.NewReader(fork).Page(ctx, page, content.Options{})
+		if err != nil {
+			return nil, err
+		}
+		if why := sameGlyphs(before, after, nil, 0); why != "" {
+			notes = append(notes, fmt.Sprintf("page %d, form %d written again: %s", number, i, why))
+		} else {
+			d.alike++
+		}
 	}
 	// One glyph out of an operator that shows several.
 	rnd := rand.New(rand.NewPCG(uint64(number), 5))

@@ -218,6 +218,8 @@ func report(dir string, papers []*paper) {
 		}
 		all.streams += p.streams
 		all.rebuilt += p.rebuilt
+		all.forms += p.forms
+		all.alike += p.alike
 		all.pages += p.identity.pages
 		all.same += p.same
 		all.taken += p.taken
@@ -251,8 +253,8 @@ func report(dir string, papers []*paper) {
 	line("characters, CJK", cjk)
 	line("words", words)
 	fmt.Printf("\n## Identity\n\nOn %d pages of each document: of %d content streams, %d are given again to the byte by the ranges of their operators and what lies between. "+
-		"Of %d pages of which every operator was written again, %d have the same glyphs in the same places, and the same pixels by poppler. Of %d glyphs that were taken out of an operator, %d moved no other by "+
-		"more than 1e-6 em.\n", mostPatched, all.streams, all.rebuilt, all.pages, all.same, all.taken, all.still)
+		"Of %d pages of which every operator was written again, %d have the same glyphs in the same places, and the same pixels by poppler; of %d forms and appearances, %d. Of %d glyphs that were taken out of an operator, %d moved no other by "+
+		"more than 1e-6 em.\n", mostPatched, all.streams, all.rebuilt, all.pages, all.same, all.forms, all.alike, all.taken, all.still)
 	if len(failed) > 0 {
 		fmt.Printf("\n## Not read\n\n%s\n", strings.Join(failed, "\n"))
 	}
@@ -276,6 +278,7 @@ func report(dir string, papers []*paper) {
 		}
 	}
 	fmt.Printf("\n## Characters under 99 %%\n\n%s\n", strings.Join(why, "\n"))
+	fmt.Print(byEye)
 	fmt.Print("\n## Words that differ\n\nMost of them are of these kinds: letters of scripts that join or stack (Arabic with vowel signs, Devanagari, Korean of separate letters), where pdftotext parts words at each " +
 		"mark; raised and lowered parts, which pdftotext sometimes joins and ours keeps apart; CJK text, which pdftotext parts where the font changes; and large operators of formulas whose glyphs hang below their baseline.\n")
 }
