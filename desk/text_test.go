@@ -2,6 +2,8 @@ package desk
 
 import (
 	"fmt"
+	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -9,6 +11,7 @@ import (
 
 	"glenrain/core/layout"
 	"glenrain/core/pdf/pdftest"
+	"glenrain/core/step"
 )
 
 // wording makes a document of pages that each show lines of text.
@@ -115,4 +118,90 @@ func TestSearchText(t *testing.T) {
 	require.NoError(t, d.TakeAway(t.Context(), []uint{b.ID}))
 	assert.Empty(t, search("winter"))
 	assert.Empty(t, search(`" OR (`))
+}
+
+// Marks are listed with the words under them, those of other programs too; they come and go with the trail.
+func TestMarks(t *testing.T) {
+	d := newDesk(t)
+	doc := bring(t, d, "Dues.pdf", wording([]string{"Winter berths are let from October."}, []string{"Nothing of interest."}))
+	list := func() []Mark {
+		m, err := d.Marks(t.Context(), snapshot(t, d, doc.ID))
+		require.NoError(t, err)
+		return m
+	}
+	assert.Empty(t, list())
+	l, _, err := d.ReadPage(t.Context(), snapshot(t, d, doc.ID), step.Key{Ordinal: 1}, false)
+	require.NoError(t, err)
+	r := l.Reading()
+	from := strings.Index(r.Text, "berths")
+	q := l.Quads(r, from, from+len("berths are let"))
+	require.Len(t, q, 1)
+	mustDo(t, d, doc.ID, "mark-text", fmt.Sprintf(`{"page":["0.1"],"quads":[[%f,%f,%f,%f,%f,%f,%f,%f]],"how":"underline","colour":"ink","author":"Isla Merrow"}`,
+		q[0][3][0], q[0][3][1], q[0][2][0], q[0][2][1], q[0][0][0], q[0][0][1], q[0][1][0], q[0][1][1]))
+	marks := list()
+	require.Len(t, marks, 1)
+	assert.Equal(t, "berths are let", marks[0].Text)
+	assert.Equal(t, "underline", marks[0].How)
+	assert.Equal(t, "Isla Merrow", marks[0].Author)
+	assert.Equal(t, 1, marks[0].Number)
+	mustDo(t, d, doc.ID, "move", `{"pages":["0.1"],"to":"end"}`)
+	assert.Equal(t, 2, list()[0].Number, "a mark goes with its page")
+	_, err = d.Back(t.Context(), doc.ID, snapshot(t, d, doc.ID).State.ID, 1)
+	require.NoError(t, err)
+	_, err = d.Back(t.Context(), doc.ID, snapshot(t, d, doc.ID).State.ID, 1)
+	require.NoError(t, err)
+	assert.Empty(t, list())
+	_, _, err = d.ReadPage(t.Context(), snapshot(t, d, doc.ID), step.Key{Ordinal: 9}, false)
+	assert.ErrorIs(t, err, ErrMissing)
+}
+
+// Many look for things while others change the document: each finds what its own state holds.
+func TestFindWhileChanging(t *testing.T) {
+	d := newDesk(t)
+	doc := bring(t, d, "Pages.pdf", pdftest.Text(30))
+	var wg sync.WaitGroup
+	for range 4 {
+		wg.Go(func() {
+			for range 8 {
+				s, err := d.Snapshot(t.Context(), doc.ID)
+				if !assert.NoError(t, err) {
+					return
+				}
+				pages := len(s.Pages())
+				f, err := d.Find(t.Context(), s, layout.Query{Text: "page"})
+				if !assert.NoError(t, err) {
+					return
+				}
+				assert.Equal(t, pages, f.Hits)
+			}
+		})
+	}
+	for i := range 8 {
+		mustDo(t, d, doc.ID, "take-out", fmt.Sprintf(`{"pages":["0.%d"]}`, 3+i))
+	}
+	wg.Wait()
+	require.NoError(t, d.ReadAll(t.Context(), 1))
+	hits, all, err := d.SearchText(t.Context(), "page", 100)
+	require.NoError(t, err)
+	assert.EqualValues(t, 22, all)
+	assert.Len(t, hits, 22)
+	unread, err := d.Unread(t.Context())
+	require.NoError(t, err)
+	assert.Zero(t, unread)
+}
+
+// What was read is there after a start; what was not yet is read then.
+func TestTextsKept(t *testing.T) {
+	dir := t.TempDir()
+	d := openDesk(t, dir)
+	doc := bring(t, d, "Dues.pdf", wording([]string{"Winter berths are let from the first of Oc-", "tober on, to all who ask the harbour master for one."}))
+	require.NoError(t, d.ReadAll(t.Context(), 1))
+	require.NoError(t, d.Close())
+	d = openDesk(t, dir)
+	var row Document
+	require.NoError(t, d.db.First(&row, doc.ID).Error)
+	assert.Equal(t, row.HeadID, row.TextID)
+	assert.Equal(t, 1, find(t, d, doc.ID, layout.Query{Text: "oc-tober"}).Hits, "the hyphen is remembered")
+	assert.Equal(t, 1, find(t, d, doc.ID, layout.Query{Text: "october"}).Hits)
+	require.NoError(t, d.Close())
 }
