@@ -147,9 +147,9 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 		if err := d.db.WithContext(ctx).Where("document_id = ?", s.Document.ID).Find(&have).Error; err != nil {
 			return nil, err
 		}
-	}
-	for i := range have {
-		have[i].back()
+		for i := range have {
+			have[i].back()
+		}
 	}
 	byKey := make(map[string]PageText, len(have))
 	for _, r := range have {
