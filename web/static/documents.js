@@ -140,6 +140,15 @@ export function startDocuments() {
 
   const atOnce = 2; // uploads that run beside one another
 
+  // What was chosen before this script was there.
+  const early = $("drop-files");
+  if (early?.files.length) {
+    setTimeout(() => {
+      bring([...early.files]);
+      early.value = "";
+    });
+  }
+
   async function bring(files) {
     if (!files.length) return;
     const said = $("drop-said");

@@ -133,6 +133,9 @@ export function startFinder() {
     e.preventDefault();
   });
 
+  // What was typed before this script was there.
+  if (field()?.value && document.activeElement === field()) setTimeout(ask);
+
   document.addEventListener("focusout", (e) => {
     if (e.target === field()) setTimeout(() => document.activeElement?.closest("#finder") || !field() || show(false), 150);
     else if (e.target.closest?.("#find-ways")) setTimeout(() => document.activeElement?.closest("#finder") || show(false), 150);
