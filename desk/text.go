@@ -112,7 +112,7 @@ type docText struct {
 	rows  []PageText
 }
 
-const searchedDocuments = 16 // whose texts stay in memory
+const searchedDocuments = 8 // whose texts stay in memory
 
 func (d *Desk) docText(id uint) *docText {
 	d.texts.mu.Lock()

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 )
 
@@ -215,4 +216,28 @@ func (c *client) handOut(t *testing.T, id string) []byte {
 	require.Equal(t, http.StatusNoContent, code, body)
 	_, body = c.get("/out/" + regexp.MustCompile(`out=(\d+)`).FindStringSubmatch(h.Get("HX-Redirect"))[1])
 	return []byte(body)
+}
+
+// Places on the page go to the screen and back, however the page is turned, cropped and scaled.
+func TestSeenPlaces(t *testing.T) {
+	for _, rotate := range []int{0, 90, 180, 270} {
+		g := pdf.Geometry{MediaBox: pdf.Rect{X1: 600, Y1: 800}, Visible: pdf.Rect{X0: 20, Y0: 30, X1: 520, Y1: 730}, Rotate: rotate, UserUnit: 2}
+		w, h := g.Seen()
+		ax, ay := seenPoint(g, 120, 130)
+		bx, by := seenPoint(g, 170, 160)
+		for _, v := range []float64{ax, bx} {
+			assert.True(t, v >= 0 && v <= w, "%v in %v", v, w)
+		}
+		for _, v := range []float64{ay, by} {
+			assert.True(t, v >= 0 && v <= h)
+		}
+		r := unseenRect(g, ax, ay, bx, by)
+		for i, want := range []float64{120, 130, 170, 160} {
+			assert.InDelta(t, want, []float64{r.X0, r.Y0, r.X1, r.Y1}[i], 0.02, rotate)
+		}
+	}
+	x, y := seenPoint(pdf.Geometry{Visible: pdf.Rect{X1: 600, Y1: 800}, UserUnit: 1}, 0, 800)
+	assert.Equal(t, [2]float64{}, [2]float64{x, y}, "the upper left corner")
+	x, y = seenPoint(pdf.Geometry{Visible: pdf.Rect{X1: 600, Y1: 800}, Rotate: 90, UserUnit: 1}, 0, 0)
+	assert.Equal(t, [2]float64{}, [2]float64{x, y}, "of a page that is turned to the right")
 }
