@@ -153,6 +153,9 @@ func TestFind(t *testing.T) {
 	o.press('u', 'u')
 	o.wait(`() => document.querySelectorAll(".marks li").length === 2`)
 
+	o.go_("/desk/" + id + "/review")
+	o.wait(`() => document.querySelectorAll(".marks .swatch").length === 2 && [...document.querySelectorAll(".marks .swatch")].every((s) => s.style.background !== "")`)
+
 	// From a station without a page, a hit leads to Review.
 	o.go_("/desk/" + id + "/arrange")
 	o.page.MustElement(".leaf")

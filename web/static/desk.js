@@ -46,7 +46,7 @@ export function startDesk() {
     focused = document.activeElement?.id || document.activeElement?.closest("[id]")?.id || "";
   });
   document.addEventListener("htmx:after:swap", () => {
-    for (const s of document.querySelectorAll(".swatch")) s.style.background = s.dataset.colour;
+    swatches();
     const swap = document.getElementById("swap");
     if (swap && swap.dataset.seen !== undefined && !swap.dataset.loaded) {
       const was = desk.index(desk.at);
@@ -82,6 +82,11 @@ export function startDesk() {
   });
 }
 
+// swatches shows the colours of marks, which come with the list of these.
+function swatches() {
+  for (const s of document.querySelectorAll(".swatch")) s.style.background = s.dataset.colour;
+}
+
 // load reads the desk that the server sent.
 function load() {
   const swap = document.getElementById("swap");
@@ -97,6 +102,7 @@ function load() {
   slip = new Slip({ go, paper, ribbon, board });
   take = document.getElementById("grain") ? new Take(paper) : null;
   find = new Find({ go, paper, ribbon });
+  swatches();
 }
 
 // go looks at a page.
