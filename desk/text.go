@@ -401,11 +401,14 @@ type TextPart struct {
 // SearchText gives the pages of all documents whose text holds all the words, or the words in their order where they stand in quotation marks:
 // the best first, no more than most, and how many there are.
 func (d *Desk) SearchText(ctx context.Context, text string, most int) (hits []TextHit, all int64, err error) {
+	db := d.db.WithContext(ctx)
+	if strings.ContainsFunc(text, unspaced) {
+		return searchUnspaced(db, strings.TrimSpace(text), most)
+	}
 	match := matchOf(text)
 	if match == "" {
 		return nil, 0, nil
 	}
-	db := d.db.WithContext(ctx)
 	const from = ` FROM page_search JOIN page_texts p ON p.id = page_search.rowid JOIN documents d ON d.id = p.document_id
 		WHERE page_search MATCH ? AND d.away_at IS NULL`
 	if err := db.Raw("SELECT count(*)"+from, match).Scan(&all).Error; err != nil {
@@ -433,6 +436,35 @@ func (d *Desk) SearchText(ctx context.Context, text string, most int) (hits []Te
 			h.Parts = append(h.Parts, TextPart{hit, true})
 		}
 		hits = append(hits, h)
+	}
+	return hits, all, err
+}
+
+// unspaced reports whether a character is of a script that is written without spaces, whose words an index of words can't know.
+func unspaced(r rune) bool {
+	return unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Thai, unicode.Lao, unicode.Khmer, unicode.Myanmar)
+}
+
+// searchUnspaced goes through the texts themselves.
+func searchUnspaced(db *gorm.DB, text string, most int) (hits []TextHit, all int64, err error) {
+	like := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(text) + "%"
+	const from = ` FROM page_texts p JOIN documents d ON d.id = p.document_id WHERE p.text LIKE ? ESCAPE '\' AND d.away_at IS NULL`
+	if err := db.Raw("SELECT count(*)"+from, like).Scan(&all).Error; err != nil {
+		return nil, 0, err
+	}
+	var rows []struct {
+		DocumentID      uint
+		Name, Key, Text string
+		Number          int
+	}
+	err = db.Raw("SELECT p.document_id, d.name, p.key, p.number, p.text"+from+" ORDER BY d.changed_at DESC, p.number LIMIT ?", like, most).Scan(&rows).Error
+	for _, r := range rows {
+		at, n := strings.Index(r.Text, text), len(text)
+		if at < 0 { // its Latin letters are in other cases
+			at, n = 0, 0
+		}
+		before, found, after := layout.Around(r.Text, [2]int{at, at + n}, 60)
+		hits = append(hits, TextHit{r.DocumentID, r.Name, r.Key, r.Number, []TextPart{{Text: before}, {found, true}, {Text: after}}})
 	}
 	return hits, all, err
 }

@@ -120,6 +120,24 @@ func TestSearchText(t *testing.T) {
 	assert.Empty(t, search(`" OR (`))
 }
 
+// Scripts without spaces are searched within their lines.
+func TestSearchUnspaced(t *testing.T) {
+	d := newDesk(t)
+	row := PageText{DocumentID: bring(t, d, "Notice.pdf", wording([]string{"Notice"})).ID, Key: "0.9", Number: 9}
+	row.keep("港湾の冬季係留について")
+	require.NoError(t, d.ReadAll(t.Context(), 1))
+	require.NoError(t, d.db.Create(&row).Error)
+	for q, want := range map[string]int{"冬季": 1, "係留に": 1, "夏季": 0, "%": 0} {
+		hits, all, err := d.SearchText(t.Context(), q, 10)
+		require.NoError(t, err)
+		assert.Len(t, hits, want, q)
+		assert.EqualValues(t, want, all)
+		if want == 1 {
+			assert.Contains(t, hits[0].Parts, TextPart{q, true})
+		}
+	}
+}
+
 // Marks are listed with the words under them, those of other programs too; they come and go with the trail.
 func TestMarks(t *testing.T) {
 	d := newDesk(t)
