@@ -16,6 +16,9 @@ type block struct {
 	frame      int32
 	table      bool
 	seq        int
+
+	usual map[int]float64 // the usual leading, by eighths of the size
+	even  bool            // most lines reach its edge
 }
 
 // makeBlocks gathers lines into blocks: a line goes with the only one above it if it is the only one below that. Rows whose
@@ -199,7 +202,7 @@ func (l *Page) order(blocks []block) []block {
 		}
 		return cmp.Or(cmp.Compare(b.top, a.top), cmp.Compare(a.u0, b.u0))
 	})
-	const most = 300 // of many scattered scraps, from the top
+	const most = 160 // of many scattered scraps, from the top
 	if n > most {
 		return blocks
 	}

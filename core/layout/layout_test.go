@@ -247,6 +247,24 @@ func TestPages(t *testing.T) {
 	}), stop)
 }
 
+// A page of very many scraps ends.
+func TestManyScraps(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("BT /F 1 Tf ")
+	for i := range 40_000 {
+		fmt.Fprintf(&b, "1 0 0 1 %.2f %.2f Tm (a) Tj ", float64(i%200)*3, float64(i/200)*4)
+	}
+	l := set(t, b.String()+"ET")
+	assert.Len(t, l.Words, 40_000)
+	assert.NotEmpty(t, l.Paragraphs)
+	b.Reset()
+	b.WriteString("BT /F 5 Tf ")
+	for i := range 9_000 { // each line a paragraph
+		fmt.Fprintf(&b, "1 0 0 1 50 %.3f Tm (Ends. %d) Tj ", 790-float64(i)*0.08, i)
+	}
+	assert.NotEmpty(t, set(t, b.String()+"ET").Paragraphs)
+}
+
 // FuzzRead groups what any content stream shows, and asks for all there is.
 func FuzzRead(f *testing.F) {
 	for _, s := range []string{"BT /F 10 Tf 50 700 Td (quay wall) Tj 12 TL (b) ' ET", "BT /H 10 Tf 100 700 Td (abc) Tj /J 9 Tf <3042> Tj ET", ruled(),

@@ -42,10 +42,18 @@ const (
 	otherSize   = 0.12 // of the size
 	leastIndent = 0.8  // em
 	mostIndent  = 8.0  // em
+
+	mostLines = 10_000
 )
 
 func (l *Page) makeParagraphs() {
 	if len(l.Lines) == 0 {
+		return
+	}
+	if len(l.Lines) > mostLines { // no page for people
+		for i := range l.Lines {
+			l.endParagraph(i, []int{i}, block{u0: l.Lines[i].U0, u1: l.Lines[i].U1}, false)
+		}
 		return
 	}
 	for i, b := range l.order(l.makeBlocks()) {
@@ -60,6 +68,7 @@ func (l *Page) makeParagraphs() {
 // cutBlock cuts the lines of a block into paragraphs.
 func (l *Page) cutBlock(number int, b block) {
 	lines := b.lines
+	b.usual, b.even = map[int]float64{}, l.even(b)
 	centred := l.centred(b)
 	hanging := !centred && l.hanging(b)
 	begin := 0
@@ -208,9 +217,12 @@ func (l *Page) usualStep(b block, begin, i int) float64 {
 	if i-begin >= 2 {
 		return l.step(b, i-1)
 	}
+	at := l.Lines[b.lines[i]].Size
+	if usual, ok := b.usual[int(at*8)]; ok {
+		return usual
+	}
 	var steps []float64
 	for k := 1; k < len(b.lines); k++ { // of lines of this size
-		at := l.Lines[b.lines[i]].Size
 		if math.Abs(l.Lines[b.lines[k]].Size-at) < otherSize*at && math.Abs(l.Lines[b.lines[k-1]].Size-at) < otherSize*at {
 			steps = append(steps, l.step(b, k))
 		}
@@ -220,12 +232,13 @@ func (l *Page) usualStep(b block, begin, i int) float64 {
 	}
 	slices.Sort(steps)
 	usual := steps[len(steps)/2]
-	size := l.Lines[b.lines[i]].Size
 	// Between paragraphs that are set apart the usual step is theirs where most have one line.
-	if low := steps[0]; usual > 1.15*low && low > 0.9*size && low < 1.75*size {
+	if low := steps[0]; usual > 1.15*low && low > 0.9*at && low < 1.75*at {
 		usual = low
 	}
-	return min(usual, 2.6*size)
+	usual = min(usual, 2.6*at)
+	b.usual[int(at*8)] = usual
+	return usual
 }
 
 // hang gives where the text of an item begins that a line opens with a bullet or number.
@@ -370,7 +383,7 @@ func (l *Page) shortEnd(b block, prev, cur *Line, centred bool) bool {
 		return false
 	}
 	// In ragged text lines may end early; there it takes the end of a sentence, or much room.
-	return free > 0.3*width || l.even(b) || l.sentence(prev, cur)
+	return free > 0.3*width || b.even || l.sentence(prev, cur)
 }
 
 // even reports whether most lines of a block reach its edge, as justified text does.
