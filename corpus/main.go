@@ -314,7 +314,7 @@ func report(dir string, papers []*paper) {
 			fmt.Printf("- `%s`: poppler counts %d; ours: %s%s\n", rel, p.poppler, why, because(rel))
 		}
 		if len(p.misses) > 0 {
-			fmt.Printf("- `%s`: %s%s%s\n", rel, strings.Join(p.misses, "; "), within(p.mended), because(rel))
+			fmt.Printf("- `%s`: %s%s%s\n", rel, strings.ReplaceAll(strings.Join(p.misses, "; "), "\x00", "␀"), within(p.mended), because(rel))
 		}
 	}
 }
