@@ -1,6 +1,7 @@
 // Find: the text of the document that is open. What is looked for stays from station to station; all hits are
 // counted, marked on the page, in the ribbon and in the margin, and gone through with N.
 import { desk } from "./desk.js";
+import { answer } from "./answer.js";
 
 let state = null; // { q, ways, result, page, n }: page is an index into result.pages
 let asked = 0;
@@ -64,14 +65,14 @@ export class Find {
       this.end();
       return null;
     }
-    const answer = await fetch(`/desk/${desk.doc}/find?${this.params(q, ways)}`);
+    const got = await answer(`/desk/${desk.doc}/find?${this.params(q, ways)}`);
     if (mine !== asked) return null;
-    if (!answer.ok) {
-      const said = (await answer.text()).trim();
+    if (!got.ok) {
+      const said = (await got.text()).trim();
       this.end();
       return { said, problem: true };
     }
-    const result = await answer.json();
+    const result = await got.json();
     if (mine !== asked) return null;
     state = { doc: desk.doc, seen: desk.seen, q, ways, result, page: -1, n: 0 };
     this.keep();
@@ -177,9 +178,9 @@ export class Find {
     }
     const mine = state;
     if (this.drawn?.state !== state || this.drawn.key !== desk.at) {
-      const answer = await fetch(`/desk/${desk.doc}/hits/${page.key}?${this.params(state.q, state.ways)}`);
-      if (!answer.ok || state !== mine || desk.at !== page.key) return;
-      this.drawn = { state, key: page.key, hits: await answer.json() };
+      const got = await answer(`/desk/${desk.doc}/hits/${page.key}?${this.params(state.q, state.ways)}`);
+      if (!got.ok || state !== mine || desk.at !== page.key) return;
+      this.drawn = { state, key: page.key, hits: await got.json() };
       if (state !== mine || desk.at !== page.key) return;
     }
     const g = this.paper.group("hits");

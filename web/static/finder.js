@@ -1,5 +1,6 @@
 // The finder: typed words find actions, pages and documents; arrows and Enter choose.
 import { typing } from "./keys.js";
+import { answer } from "./answer.js";
 import { find, desk } from "./desk.js";
 import { lines } from "./find.js";
 
@@ -36,8 +37,8 @@ export function startFinder() {
     const mine = ++asked;
     const at = document.querySelector("[data-doc]");
     const q = new URLSearchParams({ q: field().value, doc: at?.dataset.doc ?? "", station: at?.dataset.station ?? "" });
-    const answer = await fetch("/find?" + q);
-    const html = answer.ok ? await answer.text() : "";
+    const got = await answer("/find?" + q);
+    const html = got.ok ? await got.text() : "";
     if (mine !== asked) return;
     list().innerHTML = html;
     if (find) await text(mine);

@@ -1,5 +1,6 @@
 // Taking text on the page: by word, line, paragraph, column or in a frame, with the pointer or the keys. What is taken can be copied and marked.
 import { desk } from "./desk.js";
+import { answer } from "./answer.js";
 
 const grains = ["word", "line", "paragraph", "column", "frame"];
 let grain = "word"; // kept from step to step
@@ -46,9 +47,9 @@ export class Take {
       this.at = `${page.key} ${page.version}`;
       this.words = [];
       this.none();
-      const answer = await fetch(`/desk/${desk.doc}/words/${page.key}`);
-      if (!answer.ok || this.at !== `${page.key} ${page.version}`) return;
-      this.words = await answer.json();
+      const got = await answer(`/desk/${desk.doc}/words/${page.key}`);
+      if (!got.ok || this.at !== `${page.key} ${page.version}`) return;
+      this.words = await got.json();
       this.paper.paper.dataset.read = page.key;
     }
     this.draw();
@@ -119,9 +120,9 @@ export class Take {
   async readFrame() {
     if (!this.frame || this.frame[2] - this.frame[0] < 3) return this.none();
     const at = this.frame;
-    const answer = await fetch(`/desk/${desk.doc}/frame/${desk.at}?at=${at.map((v) => v.toFixed(2)).join("+")}`);
-    if (this.frame !== at || !answer.ok) return;
-    this.text = await answer.text();
+    const got = await answer(`/desk/${desk.doc}/frame/${desk.at}?at=${at.map((v) => v.toFixed(2)).join("+")}`);
+    if (this.frame !== at || !got.ok) return;
+    this.text = await got.text();
     this.draw();
   }
 
