@@ -54,6 +54,27 @@ func (d *Desk) Marks(ctx context.Context, s *Snapshot) ([]Mark, error) {
 	return out, nil
 }
 
+// Taken gives the places and the text of runs of words of a page, from the first to the last of each, by their places in the order of reading.
+func (d *Desk) Taken(ctx context.Context, s *Snapshot, k step.Key, ranges [][2]int) (quads annotate.Quads, text string, err error) {
+	l, _, err := d.ReadPage(ctx, s, k, false)
+	if err != nil {
+		return nil, "", err
+	}
+	r := l.Reading()
+	var words []string
+	for _, part := range ranges {
+		if part[0] < 0 || part[1] < part[0] || part[1] >= len(r.Words) {
+			return nil, "", step.Refuse("the text that was chosen is not there any more: choose it again")
+		}
+		from, to := r.Words[part[0]].From, r.Words[part[1]].To
+		words = append(words, strings.Fields(strings.ReplaceAll(r.Text[from:to], "\u00ad", ""))...)
+		for _, q := range l.Quads(r, from, to) {
+			quads = append(quads, q.Points())
+		}
+	}
+	return quads, strings.Join(words, " "), nil
+}
+
 // under gives the words of which the middle lies in one of the quads.
 func under(l *layout.Page, r layout.Reading, quads [][8]float64) string {
 	var b strings.Builder

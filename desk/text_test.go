@@ -2,7 +2,6 @@ package desk
 
 import (
 	"fmt"
-	"strings"
 	"sync"
 	"testing"
 
@@ -148,14 +147,13 @@ func TestMarks(t *testing.T) {
 		return m
 	}
 	assert.Empty(t, list())
-	l, _, err := d.ReadPage(t.Context(), snapshot(t, d, doc.ID), step.Key{Ordinal: 1}, false)
+	quads, text, err := d.Taken(t.Context(), snapshot(t, d, doc.ID), step.Key{Ordinal: 1}, [][2]int{{1, 3}})
 	require.NoError(t, err)
-	r := l.Reading()
-	from := strings.Index(r.Text, "berths")
-	q := l.Quads(r, from, from+len("berths are let"))
-	require.Len(t, q, 1)
-	mustDo(t, d, doc.ID, "mark-text", fmt.Sprintf(`{"page":["0.1"],"quads":[[%f,%f,%f,%f,%f,%f,%f,%f]],"how":"underline","colour":"ink","author":"Isla Merrow"}`,
-		q[0][3][0], q[0][3][1], q[0][2][0], q[0][2][1], q[0][0][0], q[0][0][1], q[0][1][0], q[0][1][1]))
+	require.Len(t, quads, 1)
+	assert.Equal(t, "berths are let", text)
+	_, _, err = d.Taken(t.Context(), snapshot(t, d, doc.ID), step.Key{Ordinal: 1}, [][2]int{{4, 60}})
+	assert.Error(t, err)
+	mustDo(t, d, doc.ID, "mark-text", fmt.Sprintf(`{"page":["0.1"],"quads":%s,"how":"underline","colour":"ink","author":"Isla Merrow"}`, toJSON(quads)))
 	marks := list()
 	require.Len(t, marks, 1)
 	assert.Equal(t, "berths are let", marks[0].Text)

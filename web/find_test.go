@@ -1,7 +1,10 @@
 package web
 
 import (
+	"bytes"
 	"fmt"
+	"image"
+	"image/jpeg"
 	"net/http"
 	"net/url"
 	"regexp"
@@ -181,6 +184,31 @@ func TestFind(t *testing.T) {
 	o.page.MustElement(`tbody a[href*="find="]`).MustClick()
 	o.page.MustElement(".station-review")
 	o.wait(`() => document.getElementById("found-where").textContent.includes("harbour master") && !!document.querySelector("#paper-layer .hit")`)
+}
+
+// A page without text says so where text would be taken.
+func TestPageWithoutText(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes its time")
+	}
+	o := openOffice(t, false)
+	c := o.client()
+	c.signIn("isla")
+	id := c.bring("Photograph.jpg", photograph(t))
+	o.openBrowser()
+	o.signIn()
+	o.go_("/desk/" + id + "/review")
+	o.wait(`() => document.getElementById("paper").dataset.read === "0.1" && !document.getElementById("no-text").hidden`)
+	o.press('/')
+	o.page.MustElement("#finder-field").MustInput("berth")
+	o.wait(`() => document.getElementById("find-said").textContent === "No hits in this document; 1 page has no text: not searched"`)
+}
+
+func photograph(t *testing.T) []byte {
+	t.Helper()
+	var b bytes.Buffer
+	require.NoError(t, jpeg.Encode(&b, image.NewGray(image.Rect(0, 0, 60, 40)), nil))
+	return b.Bytes()
 }
 
 // What is asked for wrongly is answered in a sentence.

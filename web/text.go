@@ -225,28 +225,21 @@ func (s *Server) markForm(r *http.Request) (any, error) {
 	if err != nil || len(pages.Keys) != 1 {
 		return nil, step.Refuse("text is marked on one page at a time")
 	}
-	l, _, err := s.desk.ReadPage(r.Context(), snap, pages.Keys[0], false)
+	var ranges [][2]int
+	for part := range strings.FieldsSeq(r.FormValue("words")) {
+		a, b, _ := strings.Cut(part, "-")
+		from, err1 := strconv.Atoi(a)
+		to, err2 := strconv.Atoi(b)
+		if err1 != nil || err2 != nil {
+			return nil, step.Refuse("no text is chosen")
+		}
+		ranges = append(ranges, [2]int{from, to})
+	}
+	quads, text, err := s.desk.Taken(r.Context(), snap, pages.Keys[0], ranges)
 	if err != nil {
 		return nil, err
 	}
-	reading := l.Reading()
-	var quads [][8]float64
-	var text []string
-	for part := range strings.FieldsSeq(r.FormValue("words")) {
-		a, b, ok := strings.Cut(part, "-")
-		from, err1 := strconv.Atoi(a)
-		to, err2 := strconv.Atoi(b)
-		if !ok || err1 != nil || err2 != nil || from < 0 || to < from || to >= len(reading.Words) {
-			return nil, step.Refuse("no text is chosen")
-		}
-		x, y := reading.Words[from].From, reading.Words[to].To
-		text = append(text, strings.ReplaceAll(reading.Text[x:y], "\u00ad", ""))
-		for _, q := range l.Quads(reading, x, y) {
-			quads = append(quads, [8]float64{q[3][0], q[3][1], q[2][0], q[2][1], q[0][0], q[0][1], q[1][0], q[1][1]})
-		}
-	}
-	return map[string]any{"page": pages, "quads": quads, "how": r.FormValue("how"), "colour": markColour(r),
-		"text": strings.Join(strings.Fields(strings.Join(text, " ")), " "), "author": person(r).Name}, nil
+	return map[string]any{"page": pages, "quads": quads, "how": r.FormValue("how"), "colour": markColour(r), "text": text, "author": person(r).Name}, nil
 }
 
 // markColours are the colours that are offered for marks.

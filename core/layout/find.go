@@ -84,6 +84,11 @@ func (q Quad) Box() pdf.Rect {
 	return out
 }
 
+// Points gives the corners as annotations have them: upper left, upper right, lower left, lower right (12.5.6.10, as readers take it).
+func (q Quad) Points() [8]float64 {
+	return [8]float64{q[3][0], q[3][1], q[2][0], q[2][1], q[0][0], q[0][1], q[1][0], q[1][1]}
+}
+
 // Quads gives the pieces of lines that a part of the reading takes.
 func (l *Page) Quads(r Reading, from, to int) []Quad {
 	type piece struct {

@@ -51,6 +51,7 @@ export class Take {
       if (!got.ok || this.at !== `${page.key} ${page.version}`) return;
       this.words = await got.json();
       this.paper.paper.dataset.read = page.key;
+      document.getElementById("no-text").hidden = this.words.length > 0;
     }
     this.draw();
   }
@@ -172,7 +173,8 @@ export class Take {
         const w = this.words[i];
         const next = i < b ? this.words[i + 1] : null;
         // Up to the next word of its line, so that a line is one piece.
-        const q = next && next.l === w.l ? [w.q[0], w.q[1], next.q[0], next.q[1], next.q[6], next.q[7], w.q[6], w.q[7]] : w.q;
+        const on = next && next.l === w.l && (next.q[0] - w.q[0]) * (w.q[2] - w.q[0]) + (next.q[1] - w.q[1]) * (w.q[3] - w.q[1]) > 0; // not in text from right to left
+        const q = on ? [w.q[0], w.q[1], next.q[0], next.q[1], next.q[6], next.q[7], w.q[6], w.q[7]] : w.q;
         g.append(this.paper.polygon(q, "taken"));
       }
     }
