@@ -96,7 +96,7 @@ func TestAccessible(t *testing.T) {
 	o.click("#out-form .btn-primary")
 	o.page.MustElement(".written")
 	o.accessible("handed out, told")
-	o.page.Keyboard.MustType(input.Key('?'))
+	o.press('?')
 	o.page.MustElement("#keys[open]")
 	o.accessible("keys")
 	o.press(input.Escape, 'e')

@@ -80,7 +80,7 @@ func (o *office) openBrowser() {
 	o.t.Cleanup(func() { _ = o.browser.Close(); l.Kill() })
 	page, err := o.browser.Page(proto.TargetCreateTarget{})
 	require.NoError(o.t, err)
-	o.page = page.Timeout(90 * time.Second)
+	o.page = page.Timeout(4 * time.Minute)
 	o.page.MustSetViewport(1280, 800, 1, false)
 	go o.page.EachEvent(func(e *proto.RuntimeExceptionThrown) {
 		o.t.Errorf("a script failed: %s %s", e.ExceptionDetails.Text, e.ExceptionDetails.Exception.Description)
@@ -152,9 +152,22 @@ func (o *office) wait(js string, args ...any) {
 	}
 }
 
-func (o *office) click(selector string) { o.t.Helper(); o.page.MustElement(selector).MustClick() }
+// ready waits until the scripts of the page hear keys and the pointer: a page that was just
+// gone to shows its elements before that.
+func (o *office) ready() {
+	o.t.Helper()
+	o.wait(`() => document.body?.dataset.ready === "yes"`)
+}
+
+func (o *office) click(selector string) {
+	o.t.Helper()
+	o.ready()
+	o.page.MustElement(selector).MustClick()
+}
 
 func (o *office) press(keys ...input.Key) {
+	o.t.Helper()
+	o.ready()
 	for _, k := range keys {
 		o.page.Keyboard.MustType(k)
 	}
@@ -171,6 +184,7 @@ func (o *office) pageKeys() []string {
 
 // leaf gives the place of a page on the board: the middle of its picture.
 func (o *office) leaf(index int) proto.Point {
+	o.ready()
 	el := o.page.MustElement(fmt.Sprintf(`.leaf[data-index="%d"] img`, index))
 	el.MustScrollIntoView()
 	return *el.MustShape().OnePointInside()

@@ -77,7 +77,7 @@ func TestOtherJobs(t *testing.T) {
 	assert.Equal(t, []string{"Page 1", "Page 2 2 of 7", "Page 3 3 of 7", "Page 2 4 of 7", "Page 3 5 of 7", "Page 4 6 of 7", "Page 5 7 of 7"}, pdftest.PageTexts(t, file))
 
 	// The keys are told, and a page is gone to by its number.
-	o.page.Keyboard.MustType(input.Key('?'))
+	o.press('?')
 	o.page.MustElement("#keys[open]")
 	o.shot("keys")
 	o.press(input.Escape)
@@ -160,6 +160,7 @@ func TestKeyboardAlone(t *testing.T) {
 	o.page.MustElement("body.desk")
 	o.page.MustElement(".leaf")
 	o.press(input.ArrowRight, input.Space, 'x', input.End)
+	o.ready()
 	require.NoError(t, o.page.Keyboard.Press(input.ShiftLeft))
 	o.press(input.Key('V'))
 	require.NoError(t, o.page.Keyboard.Release(input.ShiftLeft))

@@ -86,7 +86,7 @@ func TestStory(t *testing.T) {
 
 	// Two pages are moved together with the mouse: 5 and 6 before 2.
 	o.page.Mouse.MustMoveTo(o.leaf(4).X, o.leaf(4).Y).MustClick("left")
-	o.page.Keyboard.MustType() // nothing: only the mouse so far
+	o.ready()
 	require.NoError(t, o.page.Keyboard.Press(input.ControlLeft))
 	o.page.Mouse.MustMoveTo(o.leaf(5).X, o.leaf(5).Y).MustClick("left")
 	require.NoError(t, o.page.Keyboard.Release(input.ControlLeft))
@@ -127,7 +127,7 @@ func TestStory(t *testing.T) {
 	o.press('u')
 	o.says("Gone back before “Page 9 taken out”.")
 	require.Len(t, o.pageKeys(), 9)
-	o.page.Keyboard.MustType(input.Key('U'))
+	o.press('U')
 	o.says("Done again: Page 9 taken out.")
 	require.Len(t, o.pageKeys(), 8)
 	trail := o.text(".trail")
@@ -136,7 +136,7 @@ func TestStory(t *testing.T) {
 	}
 
 	// Page numbers on all but the first, seen on the real page before they are there.
-	o.page.MustElement("body").MustType(input.Key('3'))
+	o.press('3')
 	o.page.MustElement(".station-furnish")
 	o.wait(`() => document.querySelector("[data-outcome]")?.textContent === "Number 7 pages"`)
 	o.wait(`() => document.getElementById("paper-picture").src.startsWith("blob:") && document.querySelector(".spot") !== null`)

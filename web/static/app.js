@@ -30,3 +30,4 @@ document.addEventListener("click", (e) => {
 const screen = document.body.dataset.screen;
 if (screen === "documents") startDocuments();
 if (screen === "desk") startDesk();
+document.body.dataset.ready = "yes"; // keys and pointer are heard from here on
