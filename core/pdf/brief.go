@@ -1,9 +1,7 @@
 package pdf
 
-import "slices"
-
 // briefKeys are what the page tree and the geometry of pages are made of.
-var briefKeys = []Name{"Type", "Parent", "Kids", "MediaBox", "CropBox", "Rotate", "UserUnit"}
+var briefKeys = [...]Name{"Type", "Parent", "Kids", "MediaBox", "CropBox", "Rotate", "UserUnit"}
 
 // brief gives a page or a node of the page tree with briefKeys alone, where the object was not read yet: a
 // walk through thousands of pages need not build their resources and annotations. nil where r is no
@@ -47,10 +45,14 @@ func (d *Document) brief(r Ref) *Dict {
 	} else if s, err := d.objectStream(int(e.off), c); err == nil {
 		data, _ = s.object(int(e.idx), r.Num)
 	}
-	if dict = pick(data, briefKeys); dict == nil {
+	c.mu.Lock()
+	seen := c.seen
+	c.mu.Unlock()
+	if dict = pick(data, &seen); dict == nil {
 		return d.itself(r) // larger, or not plain: read it whole
 	}
 	c.mu.Lock()
+	c.seen = seen
 	if c.briefs == nil || len(c.briefs) >= cacheObjects {
 		c.briefs = map[int]*Dict{}
 	}
@@ -59,16 +61,23 @@ func (d *Document) brief(r Ref) *Dict {
 	return dict
 }
 
-// pick reads those entries of a dictionary that are asked for. It gives nil where data does not hold a
+// lately keeps, for each of briefKeys, the bytes of its last value and what they came to: that of the next
+// page is the same more often than not.
+type lately [len(briefKeys)]struct {
+	raw   string
+	value Object
+}
+
+// pick reads the entries of a dictionary that are among briefKeys. It gives nil where data does not hold a
 // whole dictionary in plain form; what it gives is what the Lexer gives.
-func pick(data []byte, keys []Name) *Dict {
+func pick(data []byte, seen *lately) *Dict {
 	l := Lexer{Data: data, Refs: true}
 	l.SkipSpace()
 	if l.Pos+1 >= len(data) || data[l.Pos] != '<' || data[l.Pos+1] != '<' {
 		return nil
 	}
 	l.Pos += 2
-	out := NewDict()
+	out := &Dict{entries: make([]Entry, 0, 4)}
 	for {
 		l.SkipSpace()
 		if l.Pos+1 >= len(data) {
@@ -86,20 +95,40 @@ func pick(data []byte, keys []Name) *Dict {
 				return nil
 			}
 		}
-		raw := data[start:l.Pos]
-		if i := slices.IndexFunc(keys, func(k Name) bool { return string(k) == string(raw) }); i >= 0 {
-			v, err := l.dictValue()
+		key := briefKey(data[start:l.Pos])
+		start = l.Pos
+		if !l.skipValue(0) {
+			return nil
+		}
+		if key < 0 {
+			continue
+		}
+		if out.Has(briefKeys[key]) { // the Lexer has its own way with keys that stand twice
+			return nil
+		}
+		was := &seen[key]
+		if was.raw != string(data[start:l.Pos]) {
+			one := Lexer{Data: data[start:l.Pos], Refs: true}
+			v, err := one.dictValue()
 			if err != nil {
 				return nil
 			}
-			if out.Has(keys[i]) { // the Lexer has its own way with keys that stand twice
-				return nil
-			}
-			out.Set(keys[i], v)
-		} else if !l.skipValue(0) {
-			return nil
+			was.raw, was.value = string(one.Data), v
+		}
+		if was.value != nil {
+			out.entries = append(out.entries, Entry{briefKeys[key], was.value})
 		}
 	}
+}
+
+// briefKey gives the place of a name among briefKeys, or -1.
+func briefKey(raw []byte) int {
+	for i, k := range briefKeys {
+		if string(k) == string(raw) {
+			return i
+		}
+	}
+	return -1
 }
 
 // dictValue reads one value in a dictionary.

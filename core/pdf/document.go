@@ -52,6 +52,7 @@ type cache struct {
 	objects map[int]Object
 	streams map[int]*objectStream
 	briefs  map[int]*Dict // of pages: see Document.brief
+	seen    lately
 }
 
 // A cache over this many objects is emptied: what is parsed again costs little,

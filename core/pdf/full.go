@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"slices"
@@ -66,6 +67,7 @@ type fullWriter struct {
 	newRoot Ref
 	entries []numbered
 	pack    []packed // waiting for the next object stream
+	tree    []packed // the same of the page tree, which has streams of its own: what counts pages need unpack no others
 	lock    *locker  // nil where the file is not locked
 }
 
@@ -122,7 +124,7 @@ func (f *fullWriter) write(ctx context.Context) error {
 			return err
 		}
 	}
-	if err := f.flushPack(); err != nil {
+	if err := errors.Join(f.flush(&f.tree), f.flush(&f.pack)); err != nil {
 		return err
 	}
 	return f.xref(trailer)
@@ -235,9 +237,13 @@ func (f *fullWriter) object(r Ref) error {
 		return err
 	}
 	if !isStream {
-		f.pack = append(f.pack, packed{num, appendMapped(nil, o, f.target)})
-		if len(f.pack) >= perObjectStream {
-			return f.flushPack()
+		pack := &f.pack
+		if dict, ok := o.(*Dict); ok && (f.inTree[r] || dict.Get("Type") == Name("Pages")) {
+			pack = &f.tree
+		}
+		*pack = append(*pack, packed{num, appendMapped(nil, o, f.target)})
+		if len(*pack) >= perObjectStream {
+			return f.flush(pack)
 		}
 		return nil
 	}
@@ -263,23 +269,23 @@ func (f *fullWriter) object(r Ref) error {
 	return err
 }
 
-// flushPack writes the waiting objects as one object stream.
-func (f *fullWriter) flushPack() error {
-	if len(f.pack) == 0 {
+// flush writes objects that wait as one object stream.
+func (f *fullWriter) flush(pack *[]packed) error {
+	if len(*pack) == 0 {
 		return nil
 	}
 	f.last++
 	container := f.last
 	var head, body bytes.Buffer
-	for i, p := range f.pack {
+	for i, p := range *pack {
 		fmt.Fprintf(&head, "%d %d ", p.num, body.Len())
 		body.Write(p.body)
 		body.WriteByte('\n')
 		f.entries = append(f.entries, numbered{p.num, entry{kind: 2, off: int64(container), idx: int32(i)}})
 	}
-	dict := NewDict("Type", Name("ObjStm"), "N", Integer(len(f.pack)), "First", Integer(head.Len()))
+	dict := NewDict("Type", Name("ObjStm"), "N", Integer(len(*pack)), "First", Integer(head.Len()))
 	head.Write(body.Bytes())
-	f.pack = f.pack[:0]
+	*pack = (*pack)[:0]
 	var s Object = NewFlateStream(dict, head.Bytes())
 	if f.lock != nil {
 		var err error

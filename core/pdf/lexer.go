@@ -283,7 +283,7 @@ func AppendHex(b, data []byte, at int) (out []byte, end int, ok bool) {
 }
 
 func (l *Lexer) array(depth int) (Object, error) {
-	out := Array{}
+	var out Array
 	for {
 		o, err := l.object(depth + 1)
 		if err != nil {
@@ -291,6 +291,8 @@ func (l *Lexer) array(depth int) (Object, error) {
 		}
 		if k, ok := o.(Keyword); ok {
 			switch {
+			case k == "]" && out == nil:
+				return Array{}, nil
 			case k == "]":
 				return out, nil
 			case k == "R" && l.Refs && len(out) >= 2:
@@ -301,6 +303,9 @@ func (l *Lexer) array(depth int) (Object, error) {
 				return nil, errors.New("array without its end")
 			}
 			continue // a stray word: read on, as other readers do
+		}
+		if out == nil {
+			out = make(Array, 0, 4) // as many as a rectangle has
 		}
 		out = append(out, o)
 	}
@@ -368,6 +373,12 @@ func (l *Lexer) dict(depth int) (Object, error) {
 	}
 }
 
+// maxExact is the first integer from which on not every one is a float64.
+const maxExact = 1 << 53
+
+// powers are those powers of ten that are exact as a float64.
+var powers = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22}
+
 // number reads an integer or real (7.3.3). Malformed ones ("--5", "1.2.3") are
 // read as far as they make sense, as other readers do.
 func (l *Lexer) number() Object {
@@ -392,10 +403,21 @@ func (l *Lexer) number() Object {
 	}
 	if l.Pos < len(l.Data) && l.Data[l.Pos] == '.' {
 		l.Pos++
+		point := l.Pos
 		for l.Pos < len(l.Data) && l.Data[l.Pos] >= '0' && l.Data[l.Pos] <= '9' {
+			if n < maxExact/16 {
+				n = n*10 + int64(l.Data[l.Pos]-'0')
+			} else {
+				overflow = true
+			}
 			l.Pos++
 		}
-		f, _ := strconv.ParseFloat(string(l.Data[digits:l.Pos]), 64)
+		var f float64
+		if places := l.Pos - point; !overflow && n < maxExact && places < len(powers) {
+			f = float64(n) / powers[places] // both are exact, so that this is rounded once, as it is by ParseFloat
+		} else {
+			f, _ = strconv.ParseFloat(string(l.Data[digits:l.Pos]), 64)
+		}
 		if neg {
 			f = -f
 		}

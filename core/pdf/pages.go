@@ -388,27 +388,23 @@ var noBox = Rect{0, 0, 612, 792}
 func (d *Document) Geometry(page Ref) Geometry {
 	g := Geometry{UserUnit: 1}
 	own := d.brief(page)
-	inherited := func(k Name) Object {
-		for dict, n := own, 0; dict != nil && n < MaxDepth; n++ {
-			if v := dict.Get(k); v != nil {
-				return v
-			}
-			dict = d.Dict(dict.Get("Parent"))
-		}
-		return nil
+	var media, crop, rotate Object
+	for dict, n := own, 0; dict != nil && n < MaxDepth && (media == nil || crop == nil || rotate == nil); n++ {
+		media, crop, rotate = first(media, dict.Get("MediaBox")), first(crop, dict.Get("CropBox")), first(rotate, dict.Get("Rotate"))
+		dict = d.Dict(dict.Get("Parent"))
 	}
 	var ok bool
-	if g.MediaBox, ok = d.Rect(inherited("MediaBox")); !ok || g.MediaBox.W() <= 0 || g.MediaBox.H() <= 0 {
+	if g.MediaBox, ok = d.Rect(media); !ok || g.MediaBox.W() <= 0 || g.MediaBox.H() <= 0 {
 		g.MediaBox = noBox
 	}
 	g.Visible = g.MediaBox
-	if c, ok := d.Rect(inherited("CropBox")); ok {
+	if c, ok := d.Rect(crop); ok {
 		cut := Rect{max(c.X0, g.MediaBox.X0), max(c.Y0, g.MediaBox.Y0), min(c.X1, g.MediaBox.X1), min(c.Y1, g.MediaBox.Y1)}
 		if cut.W() > 0 && cut.H() > 0 {
 			g.Visible = cut
 		}
 	}
-	if r, ok := Number(d.Resolve(inherited("Rotate"))); ok {
+	if r, ok := Number(d.Resolve(rotate)); ok {
 		g.Rotate = ((int(r)/90*90)%360 + 360) % 360
 	}
 	if u, ok := Number(d.Resolve(own.Get("UserUnit"))); ok && u > 0 {

@@ -206,25 +206,32 @@ func inflate(data []byte, limit int64) ([]byte, error) {
 		return nil, err
 	}
 	defer inflaters.Put(f)
-	out := make([]byte, 0, min(max(len(data)*5, 512), 1<<20))
+	out := f.room[:0]
 	for {
 		if len(out) == cap(out) {
-			out = slices.Grow(out, len(out)/2)
+			out = slices.Grow(out, max(len(out)/2, inflateRoom))
 		}
 		n, err := f.unpack.Read(out[len(out):cap(out)])
 		out = out[:len(out)+n]
 		switch {
 		case int64(len(out)) > limit:
 			return nil, ErrTooLarge
-		case err == io.EOF:
-			return out, nil
-		case err != nil && len(out) == 0 && len(data) > 10:
+		case err == nil:
+			continue
+		case err != io.EOF && len(out) == 0 && len(data) > 10:
 			return nil, refuse(ErrDamaged, "a compressed stream can't be unpacked")
-		case err != nil:
+		}
+		if len(out) > inflateRoom { // large: given away as it is
+			f.room = nil
 			return out, nil
 		}
+		f.room = out
+		return bytes.Clone(out), nil
 	}
 }
+
+// inflateRoom is the number of bytes that are unpacked in a place that is used again.
+const inflateRoom = 64 << 10
 
 // newInflater starts to unpack the bytes of a FlateDecode stream.
 func newInflater(data []byte) (*inflater, error) {
@@ -244,6 +251,7 @@ func newInflater(data []byte) (*inflater, error) {
 type inflater struct {
 	src    bytes.Reader
 	unpack io.ReadCloser
+	room   []byte // up to inflateRoom
 }
 
 var inflaters = sync.Pool{New: func() any { return &inflater{unpack: flate.NewReader(bytes.NewReader(nil))} }}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"slices"
 )
 
 // xrefKind is how a file writes its cross-reference data.
@@ -205,6 +206,7 @@ func (d *Document) readXRefStream(off int64) (*section, error) {
 		if !ok1 || !ok2 || start < 0 || count < 0 || start+count > MaxObjects+1 {
 			return nil, bad
 		}
+		s.entries = slices.Grow(s.entries, min(int(count), len(data)/total))
 		for j := range int(count) {
 			if len(data) < total {
 				break
