@@ -124,6 +124,9 @@ func (f *fullWriter) write(ctx context.Context) error {
 			return err
 		}
 	}
+	if len(f.tree)+len(f.pack) <= perObjectStream { // what is left, in one
+		f.tree, f.pack = append(f.tree, f.pack...), nil
+	}
 	if err := errors.Join(f.flush(&f.tree), f.flush(&f.pack)); err != nil {
 		return err
 	}

@@ -71,13 +71,13 @@ func Repair(ctx context.Context, r io.ReaderAt, size int64, password string) (*D
 	}
 	s.objectStreams()
 	if d.Dict(d.trailer.Get("Root")) == nil || d.Name(d.Catalog().Get("Type")) != "Catalog" {
-		if s.catalog.IsZero() {
-			return nil, nil, refuse(ErrDamaged, "the file is damaged: its catalog is lost")
+		if !s.catalog.IsZero() {
+			d.trailer.Set("Root", s.catalog)
 		}
-		d.trailer.Set("Root", s.catalog)
 	}
 	if d.itself(d.Root()) == nil {
-		return nil, nil, refuse(ErrDamaged, "the file is damaged: its catalog is lost")
+		d.trailer.Set("Root", d.Add(NewDict("Type", Name("Catalog"))))
+		wrong = append(wrong, "its catalog was lost, and with it bookmarks and whatever else belongs to no page")
 	}
 	more, err := d.mendTree(true)
 	if err != nil {
