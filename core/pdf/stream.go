@@ -91,6 +91,9 @@ func (s *Stream) Raw() ([]byte, error) {
 	return b, nil
 }
 
+// rooms are what streams are copied through.
+var rooms = sync.Pool{New: func() any { b := make([]byte, 64<<10); return &b }}
+
 // rawTo copies the encoded bytes to w without holding them.
 func (s *Stream) rawTo(w io.Writer) error {
 	if s.src == nil || s.open != nil {
@@ -100,7 +103,9 @@ func (s *Stream) rawTo(w io.Writer) error {
 		}
 		return err
 	}
-	_, err := io.Copy(w, io.NewSectionReader(s.src, s.off, s.n))
+	room := rooms.Get().(*[]byte)
+	defer rooms.Put(room)
+	_, err := io.CopyBuffer(w, io.NewSectionReader(s.src, s.off, s.n), *room)
 	return err
 }
 
