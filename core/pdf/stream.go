@@ -316,23 +316,22 @@ func untiff(data []byte, row, colors, bits int) []byte {
 }
 
 func unpng(data []byte, row, bpp int) []byte {
-	out := make([]byte, 0, len(data))
-	prev := make([]byte, row)
+	out := make([]byte, len(data)-(len(data)+row)/(row+1)) // without a tag for each row
+	rest, prev := out, make([]byte, row)
 	for len(data) > 1 {
 		tag := data[0]
 		n := min(row, len(data)-1)
-		start := len(out)
-		out = append(out, data[1:1+n]...)
-		cur := out[start:]
-		data = data[1+n:]
+		cur := rest[:n:n]
+		copy(cur, data[1:])
+		data, rest = data[1+n:], rest[n:]
 		switch tag {
 		case 1:
 			for i := bpp; i < n; i++ {
 				cur[i] += cur[i-bpp]
 			}
 		case 2:
-			for i := 0; i < n; i++ {
-				cur[i] += prev[i]
+			for i, above := range prev[:n] {
+				cur[i] += above
 			}
 		case 3:
 			for i := 0; i < n; i++ {

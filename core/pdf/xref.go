@@ -211,13 +211,13 @@ func (d *Document) readXRefStream(off int64) (*section, error) {
 			if len(data) < total {
 				break
 			}
+			row := data[:total]
+			data = data[total:]
 			kind := int64(1)
 			if w[0] > 0 {
-				kind = bigEndian(data[:w[0]])
+				kind = bigEndian(row[:w[0]])
 			}
-			f2 := bigEndian(data[w[0] : w[0]+w[1]])
-			f3 := bigEndian(data[w[0]+w[1] : total])
-			data = data[total:]
+			f2, f3 := bigEndian(row[w[0]:w[0]+w[1]]), bigEndian(row[w[0]+w[1]:])
 			e := entry{kind: byte(kind), off: f2}
 			switch kind {
 			case 1:
