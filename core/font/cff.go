@@ -49,6 +49,17 @@ func parseCFF(data []byte) *Program {
 		p.Encoding = r.encoding(top.int(16, 0), p)
 	}
 	p.outline = func(gid int) bool { return draws(glyphs[gid]) }
+	if at := top[18]; len(at) == 2 && !p.CIDs { // Private: its size and where it stands
+		size, from := int(at[0]), int(at[1])
+		if size >= 0 && from >= 0 && from+size <= len(data) {
+			private := cffDict(data[from : from+size])
+			usual, nominal := private.number(20), private.number(21)
+			p.width = func(gid int) (float64, bool) {
+				w, ok := type2Width(glyphs[gid], usual, nominal)
+				return w * p.Matrix[0], ok
+			}
+		}
+	}
 	return p
 }
 
@@ -110,6 +121,13 @@ func (d dictOf) int(op, def int) int {
 		return int(v[len(v)-1])
 	}
 	return def
+}
+
+func (d dictOf) number(op int) float64 {
+	if v := d[op]; len(v) > 0 {
+		return v[len(v)-1]
+	}
+	return 0
 }
 
 func cffDict(b []byte) dictOf {
@@ -257,6 +275,59 @@ func (r *cffReader) encoding(at int, p *Program) *[256]string {
 		}
 	}
 	return &e
+}
+
+// type2Width reads the advance of a charstring (Technical Note 5177, clause 3.1): a number more than its first operator
+// takes is the difference to nominal, without one it is the usual width. false where that operator stands in a subroutine.
+func type2Width(b []byte, usual, nominal float64) (float64, bool) {
+	n, first := 0, 0.0
+	push := func(v float64) {
+		if n == 0 {
+			first = v
+		}
+		n++
+	}
+	for i := 0; i < len(b); {
+		c := int(b[i])
+		i++
+		more := false
+		switch {
+		case c == 28 && i+2 <= len(b):
+			push(float64(int16(be16(b, i))))
+			i += 2
+			continue
+		case c >= 32 && c <= 246:
+			push(float64(c - 139))
+			continue
+		case c >= 247 && c <= 250 && i < len(b):
+			push(float64((c-247)*256 + int(b[i]) + 108))
+			i++
+			continue
+		case c >= 251 && c <= 254 && i < len(b):
+			push(float64(-(c-251)*256 - int(b[i]) - 108))
+			i++
+			continue
+		case c == 255 && i+4 <= len(b):
+			push(float64(int32(be32(b, i))) / 65536)
+			i += 4
+			continue
+		case c == 1, c == 3, c == 18, c == 19, c == 20, c == 23: // stems and their masks take pairs
+			more = n%2 == 1
+		case c == 21: // rmoveto
+			more = n > 2
+		case c == 4, c == 22: // vmoveto, hmoveto
+			more = n > 1
+		case c == 14: // endchar, which may take the four of an accented letter
+			more = n == 1 || n == 5
+		default:
+			return 0, false
+		}
+		if more {
+			return nominal + first, true
+		}
+		return usual, true
+	}
+	return 0, false
 }
 
 // draws reports whether a charstring does more than end (Technical Note 5177): a number or two for the

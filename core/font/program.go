@@ -3,6 +3,7 @@ package font
 import (
 	"bytes"
 	"encoding/binary"
+	"sync"
 )
 
 // Program is an embedded font program (9.9): what a reader of text and a writer that reuses
@@ -24,6 +25,9 @@ type Program struct {
 	outline func(gid int) bool
 	width   func(gid int) (float64, bool) // in text space units of one em
 	cmaps   []charMap                     // of TrueType
+
+	runesOnce sync.Once
+	runes     map[int]rune // the lowest character that leads to a glyph
 }
 
 // ProgramKind is the format of a font program.
@@ -131,16 +135,18 @@ func (p *Program) unicode(r rune) (gid int, ok bool) {
 
 // runeOf gives a character that leads to a glyph by the program's own table; 0 where none does.
 func (p *Program) runeOf(gid int) rune {
-	best := rune(0)
-	for _, m := range p.cmaps {
-		if m.platform != 0 && (m.platform != 3 || m.encoding != 1 && m.encoding != 10) {
-			continue
-		}
-		for r, g := range m.glyphs {
-			if g == gid && (best == 0 || rune(r) < best) {
-				best = rune(r)
+	p.runesOnce.Do(func() {
+		p.runes = map[int]rune{}
+		for _, m := range p.cmaps {
+			if m.platform != 0 && (m.platform != 3 || m.encoding != 1 && m.encoding != 10) {
+				continue
+			}
+			for r, g := range m.glyphs {
+				if best, ok := p.runes[g]; !ok || rune(r) < best {
+					p.runes[g] = rune(r)
+				}
 			}
 		}
-	}
-	return best
+	})
+	return p.runes[gid]
 }
