@@ -45,3 +45,25 @@ func TestFindings(t *testing.T) {
 	assert.Equal(t, "2 pages are pictures without text", got["no-text"].Sentence)
 	assert.Equal(t, 1, got["no-text"].Page)
 }
+
+// Who signed, and what that allows, is told before anything is changed.
+func TestSigned(t *testing.T) {
+	file := func(signature, perms string) []byte {
+		f := &pdftest.File{Version: "1.7"}
+		f.Add("<</Type/Catalog/Pages 2 0 R/AcroForm<</SigFlags 3/Fields[5 0 R]>>%s>>", perms)
+		f.Add("<</Type/Pages/Kids[3 0 R]/Count 1/MediaBox[0 0 100 100]>>")
+		f.Add("<</Type/Page/Parent 2 0 R/Annots[5 0 R]>>")
+		f.Add("<</Type/Sig/Filter/Adobe.PPKLite%s>>", signature)
+		f.Add("<</Type/Annot/Subtype/Widget/FT/Sig/T(master)/V 4 0 R/Rect[0 0 9 9]>>")
+		return f.Bytes()
+	}
+	for _, c := range []struct{ signature, perms, want string }{
+		{"", "", "signed: any change makes the signature invalid"},
+		{"/Name(Harbour master)", "", "signed by Harbour master: any change makes the signature invalid"},
+		{"/Name(Harbour master)/Reference[<</TransformMethod/DocMDP/TransformParams<</P 1>>>>]", "/Perms<</DocMDP 4 0 R>>",
+			"certified by Harbour master, who allows no changes: other changes make the signature invalid"},
+	} {
+		assert.Equal(t, c.want, Signed(pdftest.Open(t, file(c.signature, c.perms))))
+	}
+	assert.Empty(t, Signed(pdftest.Open(t, pdftest.Text(1))))
+}
