@@ -75,7 +75,7 @@ func Repair(ctx context.Context, r io.ReaderAt, size int64, password string) (*D
 			d.trailer.Set("Root", s.catalog)
 		}
 	}
-	if d.itself(d.Root()) == nil {
+	if root := d.itself(d.Root()); root == nil || d.Name(root.Get("Type")) != "Catalog" && !root.Has("Pages") {
 		d.trailer.Set("Root", d.Add(NewDict("Type", Name("Catalog"))))
 		wrong = append(wrong, "its catalog was lost, and with it bookmarks and whatever else belongs to no page")
 	}
