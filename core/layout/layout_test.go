@@ -83,6 +83,11 @@ func TestRightToLeft(t *testing.T) {
 	assert.Equal(t, []string{"אבג"}, words(l))
 	l = set(t, "BT /H 10 Tf 200 700 Td (a) Tj -20 0 Td (b) Tj -20 0 Td (c) Tj ET")
 	assert.Equal(t, "א ב ג", l.ParagraphText(&l.Paragraphs[0]), "the words of a line from the right")
+	// A passage within a line from the left, over a figure that stands in it; and one from the left within a line from the right.
+	l = set(t, "BT /F 10 Tf 50 700 Td (the ) Tj /H 10 Tf (c ) Tj /F 10 Tf (12 ) Tj /H 10 Tf (ba ) Tj /F 10 Tf (quay 7 ) Tj /H 10 Tf (b a) Tj ET")
+	assert.Equal(t, "the אב 12 ג quay 7 א ב", l.ParagraphText(&l.Paragraphs[0]))
+	l = set(t, "BT /H 10 Tf 50 700 Td (bcb ) Tj /F 10 Tf (quay 7 ) Tj /H 10 Tf (aba ccc) Tj ET")
+	assert.Equal(t, "גגג אבא quay 7 בגב", l.ParagraphText(&l.Paragraphs[0]))
 }
 
 func TestVertical(t *testing.T) {

@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"strings"
+	"unicode"
 
 	"glenrain/core/pdf"
 )
@@ -247,15 +249,37 @@ func (l *Page) endLine(line *Line) {
 			line.Box = pdf.Rect{X0: min(line.Box.X0, b.X0), Y0: min(line.Box.Y0, b.Y0), X1: max(line.Box.X1, b.X1), Y1: max(line.Box.Y1, b.Y1)}
 		}
 	}
-	if rtl*2 > line.letters {
+	switch {
+	case rtl*2 > line.letters:
 		line.RTL = true
-		l.turnRound(line)
+		l.turnRound(line.Words)
+	case rtl > 0: // a passage that is quoted
+		for i := 0; i < len(line.Words); i++ {
+			n := l.passage(line.Words[i:])
+			l.turnRound(line.Words[i : i+n])
+			i += n
+		}
 	}
 }
 
-// turnRound puts the words of a right-to-left line into the order of reading: from the right, what runs to the right within it from the left.
-func (l *Page) turnRound(line *Line) {
-	w := line.Words
+// passage counts the words that a right-to-left passage begins with: from one such word to the last, over what has no letters.
+func (l *Page) passage(w []int) (n int) {
+	for i, k := range w {
+		switch {
+		case l.Words[k].rtl:
+			n = i + 1
+		case n == 0 || strings.ContainsFunc(l.Text(&l.Words[k]), unicode.IsLetter):
+			return n
+		}
+	}
+	return n
+}
+
+// turnRound puts words that run to the left into the order of reading: from the right, what runs to the right within them from the left.
+func (l *Page) turnRound(w []int) {
+	if len(w) < 2 {
+		return
+	}
 	gaps := make([]bool, len(w))
 	for i, k := range w {
 		gaps[i] = l.Words[k].Gap
@@ -263,7 +287,7 @@ func (l *Page) turnRound(line *Line) {
 	slices.Reverse(w)
 	for i := range w { // the gap before a word was behind it
 		if i == 0 {
-			l.Words[w[i]].Gap = false
+			l.Words[w[i]].Gap = gaps[0]
 		} else {
 			l.Words[w[i]].Gap = gaps[len(w)-i]
 		}
