@@ -75,32 +75,24 @@ func (d *Desk) Taken(ctx context.Context, s *Snapshot, k step.Key, ranges [][2]i
 	return quads, strings.Join(words, " "), nil
 }
 
-// under gives the words of which the middle lies in one of the quads.
+// longestUnder is how much text of a mark is told, in bytes.
+const longestUnder = 300
+
+// under gives the text in the quads, with an ellipsis where some was left out between.
 func under(l *layout.Page, r layout.Reading, quads [][8]float64) string {
+	areas := make([]pdf.Rect, len(quads))
+	for i, q := range quads {
+		areas[i] = pdf.Rect{X0: min(q[0], q[2], q[4], q[6]), Y0: min(q[1], q[3], q[5], q[7]), X1: max(q[0], q[2], q[4], q[6]), Y1: max(q[1], q[3], q[5], q[7])}
+	}
 	var b strings.Builder
-	last := -2
-	for i, at := range r.Words {
-		box := l.Box(&l.Words[at.Word])
-		x, y := (box.X0+box.X1)/2, (box.Y0+box.Y1)/2
-		for _, q := range quads {
-			around := pdf.Rect{X0: min(q[0], q[2], q[4], q[6]), Y0: min(q[1], q[3], q[5], q[7]), X1: max(q[0], q[2], q[4], q[6]), Y1: max(q[1], q[3], q[5], q[7])}
-			if x < around.X0 || x > around.X1 || y < around.Y0 || y > around.Y1 {
-				continue
-			}
-			if last >= 0 {
-				if i == last+1 {
-					b.WriteString(r.Text[r.Words[last].To:at.From])
-				} else {
-					b.WriteString(" … ")
-				}
-			}
-			b.WriteString(strings.TrimSuffix(r.Text[at.From:at.To], "\u00ad"))
-			last = i
+	for i, part := range l.Under(r, areas) {
+		if b.Len() > longestUnder {
 			break
 		}
-		if b.Len() > 300 {
-			break
+		if i > 0 {
+			b.WriteString(" … ")
 		}
+		b.WriteString(strings.ReplaceAll(r.Text[part[0]:part[1]], "\u00ad", ""))
 	}
 	return strings.Join(strings.Fields(b.String()), " ")
 }

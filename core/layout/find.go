@@ -122,6 +122,43 @@ func (l *Page) Quads(r Reading, from, to int) []Quad {
 	return out
 }
 
+// Under gives the parts of the reading, from and to in bytes, whose letters have their middle in one of the areas; letters that
+// follow one another make one part.
+func (l *Page) Under(r Reading, areas []pdf.Rect) (parts [][2]int) {
+	in := func(b pdf.Rect) bool {
+		x, y := (b.X0+b.X1)/2, (b.Y0+b.Y1)/2
+		return slices.ContainsFunc(areas, func(a pdf.Rect) bool { return x >= a.X0 && x <= a.X1 && y >= a.Y0 && y <= a.Y1 })
+	}
+	last := -2 // the word in which the last part ends, where it reaches its end
+	for i, at := range r.Words {
+		box := l.Box(&l.Words[at.Word])
+		if !slices.ContainsFunc(areas, func(a pdf.Rect) bool { return a.X0 <= box.X1 && a.X1 >= box.X0 && a.Y0 <= box.Y1 && a.Y1 >= box.Y0 }) {
+			continue
+		}
+		whole := strings.TrimSuffix(r.Text[at.From:at.To], string(softHyphen))
+		for k, c := range whole {
+			from, to := at.From+k, at.From+k+utf8.RuneLen(c)
+			if !in(l.Quads(r, from, to)[0].Box()) {
+				continue
+			}
+			if to == at.From+len(whole) {
+				to = at.To
+			}
+			n := len(parts) - 1
+			switch {
+			case n >= 0 && parts[n][1] == from, k == 0 && last == i-1:
+				parts[n][1] = to
+			default:
+				parts = append(parts, [2]int{from, to})
+			}
+			if to == at.To {
+				last = i
+			}
+		}
+	}
+	return parts
+}
+
 // extent gives where bytes a to b of a word begin and end along its line.
 func (l *Page) extent(w *Word, a, b int) (u0, u1 float64) {
 	length := int(w.to - w.from)

@@ -114,6 +114,17 @@ func TestReading(t *testing.T) {
 	assert.InDelta(t, 700, quads[0][0][1]+2.07, 1)
 	assert.InDelta(t, 50, quads[1][0][0], 1e-6)
 	assert.InDelta(t, 688, quads[1][0][1]+2.07, 1)
+	// What lies under areas: half a word, a word over a line's end with its hyphen, and what is apart.
+	under := func(areas ...pdf.Rect) (out []string) {
+		for _, p := range l.Under(r, areas) {
+			out = append(out, r.Text[p[0]:p[1]])
+		}
+		return
+	}
+	assert.Equal(t, []string{"Not"}, under(pdf.Rect{X0: 40, Y0: 699, X1: 65, Y1: 712}))
+	assert.Equal(t, []string{"dred\u00adging"}, under(quads[0].Box(), quads[1].Box()))
+	assert.Equal(t, []string{"otic", "ging of the basin"}, under(pdf.Rect{X0: 56, Y0: 699, X1: 73, Y1: 712}, pdf.Rect{X0: 40, Y0: 687, X1: 300, Y1: 697}))
+	assert.Empty(t, under(pdf.Rect{X0: 300, Y0: 300, X1: 400, Y1: 400}))
 	before, found, after := layout.Around(r.Text, hits[0], 12)
 	assert.Equal(t, []string{"of the ", "dredging", " of the"}, []string{before, found, after})
 }
