@@ -39,7 +39,7 @@ type Desk struct {
 	bases map[string]*openBase
 	work  works
 
-	hashing  chan struct{} // argon2id takes 64 MB each: only so many at once
+	hashing  chan struct{} // argon2id takes 19 MB each: only so many at once
 	pictures pictures
 	texts    texts
 }
