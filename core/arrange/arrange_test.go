@@ -3,6 +3,7 @@ package arrange
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -36,7 +37,8 @@ func layered() []byte {
 	f.Add("<</Type/OCG/Name(Shown)>>")
 	f.Add("<</Type/OCG/Name(Hidden)>>")
 	f.Add("<</Type/OCG/Name(Unused)>>")
-	f.Add("<</Type/Filespec/F(a.txt)>>")
+	f.Add("<</Type/Filespec/F(a.txt)/EF<</F 9 0 R>>>>")
+	f.Add("%s", pdftest.Stream("/Type/EmbeddedFile", "levels"))
 	return f.Bytes()
 }
 
@@ -48,7 +50,7 @@ func TestCombine(t *testing.T) {
 		func(done int) { told = append(told, done) })
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 2, 3}, told)
-	assert.Equal(t, []string{"Files attached to “Plan” were not brought along."}, warnings)
+	assert.Equal(t, []string{"1 file attached to “Plan” came along."}, warnings)
 	out := pdftest.Whole(t, doc)
 	pdftest.Check(t, out)
 	assert.Equal(t, []string{"Page 1", "Page 2", "", "Page 2", "Page 3"}, pdftest.PageTexts(t, out))
@@ -77,6 +79,50 @@ func TestCombine(t *testing.T) {
 	cancel()
 	_, _, err = Combine(cancelled, env, []Insert{{From: "letter"}}, nil)
 	assert.ErrorIs(t, err, context.Canceled)
+}
+
+// carrier is two pages with attached files, by name, in a name tree of two levels.
+func carrier(files ...string) []byte {
+	f := &pdftest.File{Version: "1.7"}
+	var kids []string
+	f.Add("<</Type/Catalog/Pages 2 0 R/Names<</EmbeddedFiles 4 0 R/Dests<<>>>>>>")
+	f.Add("<</Type/Pages/Kids[3 0 R 5 0 R]/Count 2/MediaBox[0 0 200 200]>>")
+	f.Add("<</Type/Page/Parent 2 0 R>>")
+	f.Add("")
+	f.Add("<</Type/Page/Parent 2 0 R>>")
+	for _, name := range files {
+		data := f.Add("%s", pdftest.Stream("/Type/EmbeddedFile", "levels of "+name))
+		spec := f.Add("<</Type/Filespec/F(%s)/UF(%s)/EF<</F %d 0 R>>>>", name, name, data)
+		kids = append(kids, fmt.Sprintf("%d 0 R", f.Add("<</Limits[(%s)(%s)]/Names[(%s) %d 0 R]>>", name, name, name, spec)))
+	}
+	kids = append(kids, "4 0 R") // and one that leads back
+	f.Objects[3] = "<</Kids[" + strings.Join(kids, " ") + "]>>"
+	return f.Bytes()
+}
+
+// Attached files come along with a whole document, under other names where there are such already; not with a part of one.
+func TestBringFiles(t *testing.T) {
+	env := &step.Env{Now: time.Unix(0, 0), Sources: files{"north": carrier("east.csv", "levels.csv"), "south": carrier("levels.csv", "notes"), "survey": pdftest.Text(3)}}
+	doc, told, err := Combine(t.Context(), env, []Insert{{From: "north", Name: "North"}, {From: "survey", Name: "Survey"}, {From: "south", Name: "South"}, {From: "south", Name: "South"}}, nil)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"2 files attached to “North” came along.", "2 files attached to “South” came along.",
+		"1 attached file got another name in the list, because the document has one of the same name.",
+		"2 files attached to “South” came along.", "2 attached files got another name in the list, because the document has one of the same name."}, told)
+	out := pdftest.Whole(t, doc)
+	pdftest.Check(t, out)
+	list := pdftest.Tool(t, out, "qpdf", "--list-attachments", "FILE")
+	var names []string
+	for _, line := range strings.Split(strings.TrimSpace(list), "\n") {
+		name, _, _ := strings.Cut(line, " -> ")
+		names = append(names, name)
+	}
+	assert.Equal(t, []string{"east.csv", "levels 2.csv", "levels 3.csv", "levels.csv", "notes", "notes 2"}, names)
+	assert.Equal(t, "levels of levels.csv", pdftest.Tool(t, out, "qpdf", "--show-attachment=levels 3.csv", "FILE"))
+
+	doc, told, err = Combine(t.Context(), env, []Insert{{From: "north", Pages: step.Pages{Rule: "2"}}}, nil)
+	require.NoError(t, err)
+	assert.Empty(t, told)
+	assert.NotContains(t, pdftest.Tool(t, pdftest.Whole(t, doc), "qpdf", "--list-attachments", "FILE"), "csv")
 }
 
 // A damaged source is mended on the way in; a locked one is refused in words.

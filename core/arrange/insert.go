@@ -111,7 +111,7 @@ func insertPicture(doc *pdf.Document, src *step.Source) (pdf.Ref, error) {
 }
 
 // bring copies the chosen pages of from into doc, with their links, fields, layers,
-// tags, bookmarks and furnishings. It gives the indexes in from.
+// tags, bookmarks and furnishings, and, where all are chosen, the files that are attached. It gives the indexes in from.
 func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string, out *[]pdf.Ref) ([]int, []string, error) {
 	from = from.Fork()
 	if _, err := from.SplitSharedPages(); err != nil {
@@ -173,8 +173,12 @@ func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string, out
 	if _, err := draw.Carry(doc, from, pages, env.NewID, env.Now); err != nil {
 		return nil, nil, err
 	}
-	if files := doc.Dict(from.Catalog().Get("Names")).Get("EmbeddedFiles"); files != nil && len(refs) == len(all) {
-		warnings = append(warnings, fmt.Sprintf("Files attached to “%s” were not brought along.", name))
+	if len(refs) == len(all) { // all of it: what hangs on the document comes too
+		told, err := bringFiles(doc, from, c, name)
+		if err != nil {
+			return nil, nil, step.Refuse("“%s” can't be brought in: %v", name, err)
+		}
+		warnings = append(warnings, told...)
 	}
 	if from.Version() > doc.Version() {
 		doc.Edit(doc.Root()).Set("Version", pdf.Name(from.Version()))
