@@ -123,6 +123,10 @@ func (d *Desk) arrive(ctx context.Context, person, folder uint, fileName, passwo
 		}
 		if shared > 0 || anew || doc.Size() != in.Size || row.Locked || row.Mended != "" {
 			working = doc
+		} else if same, err := d.drawsAll(ctx, doc, in); err != nil {
+			return nil, err
+		} else if !same {
+			working = doc
 		}
 	}
 	base := ""
@@ -140,6 +144,22 @@ func (d *Desk) arrive(ctx context.Context, person, folder uint, fileName, passwo
 		return nil, err
 	}
 	return d.addDocument(ctx, row, cmp.Or(base, row.OriginalSHA))
+}
+
+// drawsAll tells whether the renderer opens the file and finds the same pages in it: what is shown is to be what there is.
+func (d *Desk) drawsAll(ctx context.Context, doc *pdf.Document, in *Incoming) (bool, error) {
+	pages, err := doc.Pages()
+	if err != nil {
+		return false, err
+	}
+	pic, err := d.pool.Render(ctx, raster.Request{Count: true, Source: raster.Source{Key: newToken(), Parts: []raster.Part{{Path: in.f.Name(), Size: in.Size}}}})
+	if ctx.Err() != nil {
+		return false, ctx.Err()
+	}
+	if errors.Is(err, raster.ErrBusy) { // it is found out when the first picture is drawn
+		return true, nil
+	}
+	return err == nil && pic.Pages == len(pages), nil
 }
 
 // saved is the last resort for a damaged file: what PDFium makes of it.

@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glenrain/core/draw"
+	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
@@ -126,12 +127,20 @@ func TestArrive(t *testing.T) {
 	snap, err := d.Snapshot(t.Context(), cut.ID)
 	require.NoError(t, err)
 	pdftest.Check(t, bytesOf(t, snap))
+	// One that the renderer does not open as it is gets a working copy that it does: its object streams don't say what they are.
+	odd := bring(t, d, "odd.pdf", bytes.ReplaceAll(pdftest.Whole(t, pdftest.Open(t, pdftest.Text(4))), []byte("/Type/ObjStm"), []byte("/Type/Soundg")))
+	assert.True(t, odd.Working)
+	assert.Empty(t, odd.Mended, "an oddity, no damage")
+	drawn, err := d.Picture(t.Context(), odd.ID, step.Key{Ordinal: 4}, 0, 200, 200)
+	require.NoError(t, err)
+	assert.NotEmpty(t, drawn)
+	assert.False(t, row.Working, "a sound file stays as it came")
 	left, err := os.ReadDir(d.dir + "/coming")
 	require.NoError(t, err)
 	assert.Empty(t, left, "nothing is left of a refused file")
 	all, err := d.Documents(t.Context(), false)
 	require.NoError(t, err)
-	assert.Len(t, all, 4)
+	assert.Len(t, all, 5)
 }
 
 // A trail of 300 steps: each undone and redone gives the same bytes as before, and the
@@ -466,4 +475,27 @@ func TestTakeAway(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, list, 1)
 	assert.ErrorIs(t, d.TakeAway(t.Context(), []uint{99}), ErrMissing)
+}
+
+// The last resort for a file that our reader does not understand: what the renderer's library saves of it.
+func TestSaved(t *testing.T) {
+	d := newDesk(t)
+	of := func(data []byte) ([]pdf.Leaf, error) {
+		in, err := d.Store.Create()
+		require.NoError(t, err)
+		defer in.Drop()
+		_, err = in.Write(data)
+		require.NoError(t, err)
+		doc, err := d.saved(t.Context(), in)
+		if err != nil {
+			return nil, err
+		}
+		return doc.Pages()
+	}
+	whole := pdftest.Text(6)
+	pages, err := of(whole[:bytes.LastIndex(whole, []byte("\nxref\n"))])
+	require.NoError(t, err)
+	assert.Len(t, pages, 6)
+	_, err = of([]byte("%PDF-1.7\nMinutes of the berth meeting"))
+	assert.Error(t, err)
 }

@@ -48,8 +48,8 @@ func fence(doc *pdf.Document, page pdf.Ref) error {
 			continue
 		}
 		data, rest, err := doc.Decode(s)
-		if err != nil || len(rest) > 0 {
-			return fmt.Errorf("the page's content can't be read: %w", pdf.ErrDamaged)
+		if err != nil || len(rest) > 0 { // what can't be read draws nothing, and leaves nothing open
+			continue
 		}
 		all.Write(data)
 		all.WriteByte('\n')

@@ -1,6 +1,7 @@
 package furnish
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"strings"
@@ -186,4 +187,19 @@ func TestChecks(t *testing.T) {
 	require.Len(t, found, 1)
 	assert.True(t, found[0].Asks)
 	assert.Equal(t, "furnish", found[0].Station)
+}
+
+// A page whose content can't be unpacked is numbered like others: what can't be read draws nothing, and stays.
+func TestUnreadableContent(t *testing.T) {
+	f := &pdftest.File{Version: "1.6"}
+	f.Add("<</Type/Catalog/Pages 2 0 R>>")
+	f.Add("<</Type/Pages/Kids[3 0 R]/Count 1/MediaBox[0 0 300 400]>>")
+	f.Add("<</Type/Page/Parent 2 0 R/Contents[4 0 R 5 0 R]>>")
+	f.Add("%s", pdftest.Stream("/Filter/FlateDecode", "no deflated bytes at all"))
+	f.Add("%s", pdftest.Stream("/Filter/Soundings", "q q q"))
+	doc, res := apply(t, pdftest.Open(t, f.Bytes()), "number", `{"pages":"all"}`)
+	assert.Equal(t, "1 page numbered at the foot", res.Sentence)
+	out := pdftest.Whole(t, doc)
+	assert.Contains(t, pdftest.Tool(t, out, "pdftotext", "-q", "FILE", "-"), "1")
+	assert.True(t, bytes.Contains(out, []byte("no deflated bytes at all")))
 }

@@ -122,8 +122,11 @@ func (c *child) answer(r Request) (a answer) {
 		return answer{NeedParts: true}
 	}
 	draw := c.render
-	if r.Save {
+	switch {
+	case r.Save:
 		draw = c.save
+	case r.Count:
+		draw = c.count
 	}
 	p, err := draw(ref, r)
 	if err != nil {
@@ -180,6 +183,14 @@ func (d openDocument) close() {
 	for _, f := range d.files {
 		_ = f.Close()
 	}
+}
+
+func (c *child) count(doc references.FPDF_DOCUMENT, _ Request) (Picture, error) {
+	got, err := c.lib.FPDF_GetPageCount(&requests.FPDF_GetPageCount{Document: doc})
+	if err != nil {
+		return Picture{}, err
+	}
+	return Picture{Pages: got.PageCount}, nil
 }
 
 // save writes the document as PDFium understood it.

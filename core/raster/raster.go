@@ -51,14 +51,16 @@ type Request struct {
 	Region image.Rectangle
 	Format Format
 	Save   bool // gives no picture but the document as PDFium saves it, mended as far as it can
+	Count  bool // gives no picture but the number of pages that PDFium finds
 }
 
-// Picture is a rendered page or region, or the bytes of a file that was saved.
+// Picture is a rendered page or region, or the bytes of a file that was saved, or a number of pages.
 type Picture struct {
 	Type   string // media type, or "" for Raw
 	Data   []byte
 	Width  int
 	Height int
+	Pages  int
 }
 
 // Errors of rendering; each is a sentence.

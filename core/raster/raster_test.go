@@ -10,9 +10,11 @@ import (
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"glenrain/core/pdf"
+	"glenrain/core/pdf/pdftest"
 )
 
 func TestMain(m *testing.M) {
@@ -121,4 +123,23 @@ func TestTurns(t *testing.T) {
 		}
 	}
 	require.Equal(t, []string{"isla0", "tam0", "rona0", "isla1", "tam1", "isla2", "rona0", "isla3", "isla4"}, got)
+}
+
+// PDFium's count of pages, and a document as it saves it, for files that our reader does not understand.
+func TestCountAndSave(t *testing.T) {
+	p := testPool(t)
+	of := func(key string, data []byte) Source { return Source{Key: key, Parts: []Part{{Data: data}}} }
+	text := pdftest.Text(7)
+	pic, err := p.Render(t.Context(), Request{Count: true, Source: of("text", text)})
+	require.NoError(t, err)
+	assert.Equal(t, 7, pic.Pages)
+	pic, err = p.Render(t.Context(), Request{Save: true, Source: of("cut", text[:bytes.LastIndex(text, []byte("startxref"))])})
+	require.NoError(t, err)
+	pdftest.Check(t, pic.Data)
+	assert.Equal(t, "Page 7", pdftest.PageTexts(t, pic.Data)[6])
+	for _, r := range []Request{{Count: true}, {Save: true}, {Width: 9, Height: 9}} {
+		r.Source = of("nothing", []byte("%PDF-1.7\nnothing"))
+		_, err = p.Render(t.Context(), r)
+		assert.ErrorIs(t, err, ErrPage)
+	}
 }
