@@ -3,6 +3,7 @@
 # make bench  measures, and writes docs/BENCH.md
 # make corpus gathers real files, holds what is read and written against other programs, and writes docs/COMPATIBILITY.md
 # make agree  holds the text of real files against what other programs read, and writes docs/AGREEMENT.md
+# make walk   walks the real files through the whole house, from the door to the hand-out
 # make fuzz   runs each fuzz target for TIME (2m)
 # make lint   vet, gofmt and staticcheck
 # make shots  pictures of the main views, into docs/screenshots
@@ -12,7 +13,7 @@ ADDR ?= 127.0.0.1:8080
 PAPERS ?= $(CURDIR)/.papers
 TIME ?= 2m
 
-.PHONY: demo build test lint bench papers corpus agree fuzz shots vendor
+.PHONY: demo build test lint bench papers corpus agree walk fuzz shots vendor
 
 demo: build
 	./glenrain demo --addr $(ADDR)
@@ -46,6 +47,9 @@ corpus: papers
 agree: papers
 	tools/need mutool:mupdf-tools
 	go run ./agree $(PAPERS) > docs/AGREEMENT.md.new && mv docs/AGREEMENT.md.new docs/AGREEMENT.md
+
+walk: papers
+	GLENRAIN_PAPERS=$(PAPERS) go test ./web -run TestRealFiles -count=1 -timeout 60m
 
 fuzz:
 	GLENRAIN_PAPERS=$(PAPERS) tools/fuzz $(TIME)

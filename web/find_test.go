@@ -241,11 +241,15 @@ func TestTextAnswers(t *testing.T) {
 	assert.True(t, strings.HasPrefix(body, "The lights on the breakwater are seen to by the\nharbour master"), body)
 }
 
-// handOut hands a document out and gives the file.
+// handOut hands a document out as a copy, written anew and as it is, and gives the file.
 func (c *client) handOut(t *testing.T, id string) []byte {
 	t.Helper()
 	state, request := c.seen(id)
-	code, body, h := c.post("/desk/"+id+"/out", url.Values{"seen": {state}, "request": {request}, "how": {"copy"}, "name": {"Out " + request}, "as-it-is": {"yes"}}, "HX-Request", "true")
+	code, body, h := c.post("/desk/"+id+"/out", url.Values{"seen": {state}, "request": {request}, "how": {"copy"}, "name": {"Out " + request}, "as-it-is": {"yes"}, "signed": {"no"}}, "HX-Request", "true")
+	for code == http.StatusOK && strings.Contains(body, `hx-get="/progress/`) { // it takes longer
+		time.Sleep(50 * time.Millisecond)
+		code, body, h = c.send(http.MethodGet, regexp.MustCompile(`/progress/\w+`).FindString(body), "", nil, "HX-Request", "true")
+	}
 	require.Equal(t, http.StatusNoContent, code, body)
 	_, body = c.get("/out/" + regexp.MustCompile(`out=(\d+)`).FindStringSubmatch(h.Get("HX-Redirect"))[1])
 	return []byte(body)
