@@ -63,10 +63,12 @@ type Invocation struct {
 	Ref        pdf.Ref  // of the form, pattern or appearance stream
 	Name       pdf.Name // under which the parent's resources have it
 	Parent     int      // -1 for the page and for appearances
-	Start, End int      // the operator in the parent's body that draws it
+	Start, End int      // the operator in the parent's body that draws it; of a pattern, with the path that it paints
 	Matrix     pdf.Matrix
 	Resources  *pdf.Dict
 	Annotation pdf.Ref
+	Paint      Paint // of a pattern, the colour that it is
+	Stroke     bool  // of a pattern: for stroking
 }
 
 // State is what of the graphics state text and pictures are shown with (8.4, 9.3). It is shared and never changed.

@@ -18,7 +18,7 @@ type Patch struct {
 }
 
 // Apply writes patches into doc, which holds the page that p was read from. The page's own streams are replaced where they change; a
-// form that changes becomes a new object under a new name, drawn by this one invocation, so other drawings of it stay. Resources that change
+// form or pattern that changes becomes a new object under a new name, drawn by this one invocation, so other drawings of it stay. Resources that change
 // are the page's or the form's own afterwards, without the names that nothing there uses any more.
 func Apply(doc *pdf.Document, p *Page, patches []Patch) error {
 	byInvocation := map[int][]Patch{}
@@ -28,14 +28,15 @@ func Apply(doc *pdf.Document, p *Page, patches []Patch) error {
 		}
 		byInvocation[c.Invocation] = append(byInvocation[c.Invocation], c)
 	}
-	names := map[int][]added{} // new names by invocation
+	names := map[int][]added{}  // new names by invocation
+	repainted := map[int]bool{} // patterns that were changed
 	// Those that are drawn come behind those that draw them, so the last come first.
 	for i := len(p.Invocations) - 1; i >= 0; i-- {
-		list := byInvocation[i]
+		list := append(byInvocation[i], oldColours(p, i, repainted)...)
 		if len(list) == 0 {
 			continue
 		}
-		slices.SortStableFunc(list, func(a, b Patch) int { return cmp.Compare(a.Start, b.Start) })
+		slices.SortStableFunc(list, func(a, b Patch) int { return cmp.Or(cmp.Compare(a.Start, b.Start), cmp.Compare(a.End, b.End)) })
 		for k := 1; k < len(list); k++ {
 			if list[k].Start < list[k-1].End {
 				return fmt.Errorf("two patches of content %d overlap at %d", i, list[k].Start)
@@ -46,10 +47,10 @@ func Apply(doc *pdf.Document, p *Page, patches []Patch) error {
 		switch v.Kind {
 		case PageBody:
 			patchPage(doc, p, v, list, res)
-		case FormBody, AppearanceBody:
+		case FormBody, AppearanceBody, PatternBody:
 			s, ok := doc.Resolve(v.Ref).(*pdf.Stream)
 			if !ok {
-				return fmt.Errorf("the form %s is not there any more", v.Ref)
+				return fmt.Errorf("what %s draws is not there any more", v.Ref)
 			}
 			data := patched(v.Body.Data, list)
 			dict := s.Dict.Clone()
@@ -58,21 +59,90 @@ func Apply(doc *pdf.Document, p *Page, patches []Patch) error {
 			}
 			dict.Set("Resources", dropUnused(doc, res, data))
 			ref := doc.Add(pdf.NewFlateStream(dict, data))
-			if v.Kind == AppearanceBody {
+			kind := pdf.Name("XObject")
+			switch v.Kind {
+			case AppearanceBody:
 				setAppearance(doc, v, ref)
 				continue
+			case PatternBody:
+				kind = "Pattern"
 			}
-			name := fresh(doc, p.Invocations[v.Parent].Resources, names[v.Parent], v.Name)
-			names[v.Parent] = append(names[v.Parent], added{name, ref})
-			byInvocation[v.Parent] = append(byInvocation[v.Parent], Patch{v.Parent, v.Start, v.End, append(pdf.AppendObject(nil, name), " Do"...)})
+			name := fresh(doc, kind, p.Invocations[v.Parent].Resources, names[v.Parent], v.Name)
+			names[v.Parent] = append(names[v.Parent], added{kind, name, ref})
+			byInvocation[v.Parent] = append(byInvocation[v.Parent], drawing(v, name))
+			repainted[i] = v.Kind == PatternBody
 		default:
-			return fmt.Errorf("content of a pattern or of a glyph can't be changed for one drawing alone")
+			return fmt.Errorf("the glyph of a Type 3 font can't be changed for one drawing alone")
 		}
 	}
 	return nil
 }
 
+// drawing gives the patch in the parent's body that lets an invocation draw what has the name: another operand of Do, or another
+// colour ahead of the path that the pattern paints.
+func drawing(v *Invocation, name pdf.Name) Patch {
+	if v.Kind == FormBody {
+		return Patch{v.Parent, v.Start, v.End, append(pdf.AppendObject(nil, name), " Do"...)}
+	}
+	return Patch{v.Parent, v.Start, v.Start, append(v.colour(name), '\n')}
+}
+
+// colour writes the operator that makes the pattern of that name the colour, with the components of one that is not coloured itself.
+func (v *Invocation) colour(name pdf.Name) (b []byte) {
+	for _, c := range v.Paint.Values[:v.Paint.N] {
+		b = append(AppendNumber(b, c), ' ')
+	}
+	b = pdf.AppendObject(b, name)
+	if v.Stroke {
+		return append(b, " SCN"...)
+	}
+	return append(b, " scn"...)
+}
+
+// oldColours gives the patches in body i for the patterns that were changed in paths that it paints. Behind such a path the
+// colour is what it was; but a pattern that paints nothing else any more is not named any more.
+func oldColours(p *Page, i int, repainted map[int]bool) (out []Patch) {
+	var dead []pdf.Name
+	for k := i + 1; k < len(p.Invocations); k++ {
+		v := &p.Invocations[k]
+		if !repainted[k] || v.Parent != i || slices.Contains(dead, v.Name) {
+			continue
+		}
+		if paintsElse(p, i, v.Name, repainted) {
+			out = append(out, Patch{i, v.End, v.End, append([]byte{'\n'}, v.colour(v.Name)...)})
+			continue
+		}
+		dead = append(dead, v.Name)
+	}
+	if len(dead) == 0 {
+		return out
+	}
+	s := Scanner{Data: p.Invocations[i].Body.Data}
+	var o Op
+	for s.Next(&o) {
+		if (o.Code == opscn || o.Code == opSCN) && len(o.Args) > 0 {
+			if a := o.Args[len(o.Args)-1]; a.Kind == Name && slices.Contains(dead, pdf.Name(a.Bytes)) {
+				out = append(out, Patch{i, o.Start, o.End, nil})
+			}
+		}
+	}
+	return out
+}
+
+// paintsElse reports whether body i paints with a pattern where it was not changed, or shows text with it.
+func paintsElse(p *Page, i int, name pdf.Name, repainted map[int]bool) bool {
+	for k, v := range p.Invocations {
+		if v.Kind == PatternBody && v.Parent == i && v.Name == name && !repainted[k] {
+			return true
+		}
+	}
+	return slices.ContainsFunc(p.Shows, func(s Show) bool {
+		return s.Invocation == i && (s.State.Fill.Pattern == name || s.State.Stroke.Pattern == name)
+	})
+}
+
 type added struct {
+	kind pdf.Name
 	name pdf.Name
 	ref  pdf.Ref
 }
@@ -123,25 +193,23 @@ func patchPage(doc *pdf.Document, p *Page, v *Invocation, list []Patch, res *pdf
 	page.Set("Resources", dropUnused(doc, res, patched(v.Body.Data, list)))
 }
 
-// changed gives a resource dictionary of its own with new XObjects in it.
+// changed gives a resource dictionary of its own with new XObjects and patterns in it.
 func changed(doc *pdf.Document, res *pdf.Dict, more []added) *pdf.Dict {
 	out := res.Clone()
-	if len(more) > 0 {
-		x := doc.Dict(res.Get("XObject")).Clone()
-		for _, a := range more {
-			x.Set(a.name, a.ref)
-		}
-		out.Set("XObject", x)
+	for _, a := range more {
+		x := doc.Dict(out.Get(a.kind)).Clone()
+		x.Set(a.name, a.ref)
+		out.Set(a.kind, x)
 	}
 	return out
 }
 
 // fresh gives a name that neither the resources nor what was added to them have.
-func fresh(doc *pdf.Document, res *pdf.Dict, more []added, like pdf.Name) pdf.Name {
-	have := doc.Dict(res.Get("XObject"))
+func fresh(doc *pdf.Document, kind pdf.Name, res *pdf.Dict, more []added, like pdf.Name) pdf.Name {
+	have := doc.Dict(res.Get(kind))
 	for n := 1; ; n++ {
 		name := like + pdf.Name("-"+strconv.Itoa(n))
-		if !have.Has(name) && !slices.ContainsFunc(more, func(a added) bool { return a.name == name }) {
+		if !have.Has(name) && !slices.ContainsFunc(more, func(a added) bool { return a.kind == kind && a.name == name }) {
 			return name
 		}
 	}

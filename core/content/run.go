@@ -34,6 +34,8 @@ type runner struct {
 
 	// the path under construction
 	pathStart  int
+	deepStart  int  // of the path that is being made, where patterns are asked for
+	inPath     bool // a path is being made
 	pathFirst  int
 	x, y       float64 // current point, in user space
 	sx, sy     float64
@@ -74,7 +76,7 @@ func (x *runner) invoke(v Invocation) {
 	x.page.Invocations = append(x.page.Invocations, v)
 	outerAt, outerRes, outerMark, outerHidden, outerLine, outerText, outerStack := x.at, x.res, x.mark, x.hidden, x.line, x.text, x.stack
 	x.at = len(x.page.Invocations) - 1
-	x.stack = nil
+	x.stack, x.inPath = nil, false
 	if outerRes == nil || outerRes.dict != v.Resources {
 		x.res = &resources{dict: v.Resources, fonts: map[string]*font.Font{}}
 	}
@@ -214,11 +216,14 @@ func (x *runner) operator(o *Op) {
 		if x.paint(o) {
 			return
 		}
-		if x.opt.Deep {
-			x.patterns(o.Code)
+		if x.opt.Deep && (o.Code == opm || o.Code == opre) && !x.inPath {
+			x.inPath, x.deepStart = true, o.Start
 		}
 		if x.opt.Paths {
 			x.path(o)
+		}
+		if x.opt.Deep { // behind the path, since its points are together until it is painted
+			x.patterns(o)
 		}
 	}
 }
@@ -494,17 +499,27 @@ func (x *runner) annotations(page pdf.Ref, res *pdf.Dict) {
 }
 
 // patterns runs the cell of a tiling pattern once where it paints a path (8.7.3): in the coordinates of what the pattern belongs to.
-func (x *runner) patterns(c Code) {
-	use := PathUse{Paint: c}
-	if use.Fills() {
-		x.pattern(x.state.Fill.Pattern)
+func (x *runner) patterns(o *Op) {
+	use := PathUse{Paint: o.Code}
+	fills, strokes := use.Fills(), use.Strokes()
+	if !fills && !strokes && o.Code != opn {
+		return
 	}
-	if use.Strokes() {
-		x.pattern(x.state.Stroke.Pattern)
+	start := x.deepStart
+	if !x.inPath {
+		start = o.Start
+	}
+	x.inPath = false
+	if fills {
+		x.pattern(Invocation{Paint: x.state.Fill, Start: start, End: o.End})
+	}
+	if strokes {
+		x.pattern(Invocation{Paint: x.state.Stroke, Start: start, End: o.End, Stroke: true})
 	}
 }
 
-func (x *runner) pattern(name pdf.Name) {
+func (x *runner) pattern(v Invocation) {
+	name := v.Paint.Pattern
 	if name == "" {
 		return
 	}
@@ -513,10 +528,11 @@ func (x *runner) pattern(name pdf.Name) {
 	if s == nil {
 		return
 	}
-	ref, _ := o.(pdf.Ref)
+	v.Kind, v.Name, v.Parent = PatternBody, name, x.at
+	v.Ref, _ = o.(pdf.Ref)
 	keep := x.state.CTM
 	x.state.CTM = x.page.Invocations[x.at].Matrix
-	x.form(Invocation{Kind: PatternBody, Ref: ref, Name: name, Parent: x.at}, s, pdf.Identity)
+	x.form(v, s, pdf.Identity)
 	x.state.CTM = keep
 	x.dirty = true
 }

@@ -1,6 +1,9 @@
 package content_test
 
 import (
+	"fmt"
+	"image"
+	"image/png"
 	"strings"
 	"testing"
 
@@ -83,12 +86,122 @@ func TestApplyToAppearance(t *testing.T) {
 	pdftest.Check(t, pdftest.Whole(t, second))
 }
 
-// What hangs in a pattern or in the glyph of a Type 3 font can't be changed for one drawing: it is refused, and
-// nothing is changed.
+// tile is an uncoloured or coloured tiling pattern whose cell shows a word.
+func tile(paint int, word string) string {
+	return pdftest.Stream(fmt.Sprintf("/Type/Pattern/PatternType 1/PaintType %d/TilingType 1/BBox[0 0 40 20]/XStep 40/YStep 20/Resources<</Font<</F 5 0 R>>>>", paint), "BT /F 12 Tf 2 4 Td ("+word+") Tj ET")
+}
+
+// A pattern is changed for one path that it paints: a new pattern under a new name, and the colour as it was behind that path.
+func TestApplyToPattern(t *testing.T) {
+	doc, ref := page(t, "/Pattern cs /P scn 0 0 200 100 re f 0 200 m 200 200 l 200 300 l h f 0.5 0 0 rg 300 0 50 50 re f\n"+
+		"/U cs 0 0 1 /Q scn 0 400 200 100 re f 0 600 200 100 re f /Pattern CS /P SCN 30 w 300 400 m 500 400 l S",
+		"/Pattern<</P 6 0 R/Q 7 0 R>>/ColorSpace<</U[/Pattern/DeviceRGB]>>", tile(1, "berth"), tile(2, "quay"))
+	p := read(t, doc, ref, content.Options{Deep: true, Paths: true})
+	words := func(p *content.Page) (out []string) {
+		for i, v := range p.Invocations {
+			if v.Kind != content.PatternBody {
+				continue
+			}
+			var b strings.Builder
+			for _, s := range p.Shows {
+				if s.Invocation == i {
+					for _, g := range p.Glyphs[s.First : s.First+s.N] {
+						b.WriteString(g.Char.Text)
+					}
+				}
+			}
+			out = append(out, b.String())
+		}
+		return
+	}
+	require.Equal(t, []string{"berth", "berth", "quay", "quay", "berth"}, words(p))
+	require.Len(t, p.Paths, 6, "paths are whole though patterns run between them")
+	var first []int // the first letter in the second, third and last drawing
+	for i, v := range p.Invocations {
+		for _, s := range p.Shows {
+			if s.Invocation == i && v.Kind == content.PatternBody && (i == 2 || i == 3 || v.Stroke) {
+				first = append(first, s.First)
+			}
+		}
+	}
+	require.Len(t, first, 3)
+	fork := doc.Fork()
+	require.NoError(t, content.Apply(fork, p, content.TakeOut(p, first)))
+	after := read(t, fork, ref, content.Options{Deep: true, Paths: true})
+	assert.Equal(t, []string{"berth", "erth", "uay", "quay", "erth"}, words(after))
+	require.Len(t, after.Paths, 6)
+	for i := range p.Paths {
+		assert.Equal(t, p.Paths[i].Bounds, after.Paths[i].Bounds)
+	}
+	assert.Equal(t, [4]float64{0, 0, 1}, after.Paths[4].State.Fill.Values, "the colour of an uncoloured pattern stays")
+	// As poppler draws it, what was not changed is the same to the pixel, and what was changed is not.
+	was, is := picture(t, pdftest.Whole(t, doc)), picture(t, pdftest.Whole(t, fork))
+	for _, part := range []struct {
+		what  string
+		area  image.Rectangle // from the top, a pixel a point
+		equal bool
+	}{
+		{"the first", image.Rect(0, 700, 200, 800), true}, {"the second", image.Rect(0, 500, 200, 600), false}, {"plain", image.Rect(300, 750, 350, 800), true},
+		{"uncoloured", image.Rect(0, 300, 200, 400), false}, {"the next", image.Rect(0, 100, 200, 200), true}, {"stroked", image.Rect(300, 380, 500, 420), false},
+	} {
+		same := true
+		for y := part.area.Min.Y; y < part.area.Max.Y; y++ {
+			for x := part.area.Min.X; x < part.area.Max.X; x++ {
+				same = same && was.At(x, y) == is.At(x, y)
+			}
+		}
+		assert.Equal(t, part.equal, same, part.what)
+	}
+}
+
+// picture is the page as poppler draws it, a pixel a point.
+func picture(t *testing.T, file []byte) image.Image {
+	t.Helper()
+	img, err := png.Decode(strings.NewReader(pdftest.Tool(t, file, "pdftoppm", "-r", "72", "-png", "FILE")))
+	require.NoError(t, err)
+	return img
+}
+
+// A path that goes and the pattern that it was painted with may both be patched.
+func TestApplyToPatternAndPath(t *testing.T) {
+	doc, ref := page(t, "/Pattern cs /P scn 0 0 200 100 re f 0 200 200 100 re f", "/Pattern<</P 6 0 R>>", tile(1, "berth"))
+	p := read(t, doc, ref, content.Options{Deep: true, Paths: true})
+	patches := content.TakeOut(p, []int{0})
+	patches = append(patches, content.Patch{Start: p.Paths[0].Start, End: p.Paths[0].End})
+	require.NoError(t, content.Apply(doc, p, patches))
+	after := read(t, doc, ref, content.Options{Deep: true, Paths: true})
+	require.Len(t, after.Paths, 1)
+	assert.Len(t, after.Glyphs, 5)
+}
+
+// A pattern that was changed wherever it paints is not in the file any more; one that text is shown with is.
+func TestApplyToWholePattern(t *testing.T) {
+	for more, stays := range map[string]bool{"": false, " BT /F 9 Tf (a) Tj ET": true} {
+		doc, ref := page(t, "/Pattern cs /P scn 0 0 200 100 re f 0 200 200 100 re f"+more+" 0 g 0 400 9 9 re f", "/Pattern<</P 6 0 R>>", tile(1, "berth"))
+		p := read(t, doc, ref, content.Options{Deep: true, Paths: true})
+		var patterns []int
+		for i, g := range p.Glyphs {
+			if g.Char.Text == "b" {
+				patterns = append(patterns, i)
+			}
+		}
+		require.Len(t, patterns, 2)
+		require.NoError(t, content.Apply(doc, p, content.TakeOut(p, patterns)))
+		assert.Equal(t, stays, doc.Dict(doc.Dict(doc.Page(ref).Get("Resources")).Get("Pattern")).Has("P"), more)
+		plain := pdftest.Tool(t, pdftest.Whole(t, doc), "qpdf", "--qdf", "--object-streams=disable", "FILE", "-")
+		assert.Equal(t, stays, strings.Contains(plain, "berth"), more)
+		after := read(t, doc, ref, content.Options{Deep: true, Paths: true})
+		assert.Len(t, after.Paths, 3)
+	}
+}
+
+// The glyph of a Type 3 font can't be changed for one drawing: it is refused, and nothing is changed.
 func TestApplyRefuses(t *testing.T) {
-	doc, ref := page(t, "/Pattern cs /P scn 0 0 100 100 re f", "/Pattern<</P 6 0 R>>",
-		pdftest.Stream("/PatternType 1/PaintType 1/TilingType 1/BBox[0 0 20 20]/XStep 20/YStep 20/Resources<</Font<</F 5 0 R>>>>", "BT /F 5 Tf (p) Tj ET"))
+	doc, ref := page(t, "BT /T 10 Tf (a) Tj ET", "",
+		"<</Type/Font/Subtype/Type3/FontBBox[0 0 100 100]/FontMatrix[.01 0 0 .01 0 0]/FirstChar 97/LastChar 97/Widths[80]/Encoding<</Differences[97/a]>>/CharProcs<</a 7 0 R>>/Resources<</Font<</F 5 0 R>>>>>>",
+		pdftest.Stream("", "80 0 d0 BT /F 50 Tf (x) Tj ET"))
+	doc.Edit(ref).Set("Resources", pdf.NewDict("Font", pdf.NewDict("T", pdf.Ref{Num: 6})))
 	p := read(t, doc, ref, content.Options{Deep: true})
-	require.Len(t, p.Glyphs, 1)
-	assert.ErrorContains(t, content.Apply(doc.Fork(), p, content.TakeOut(p, []int{0})), "can't be changed for one drawing alone")
+	require.Len(t, p.Glyphs, 2)
+	assert.ErrorContains(t, content.Apply(doc.Fork(), p, content.TakeOut(p, []int{1})), "can't be changed for one drawing alone")
 }
