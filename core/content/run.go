@@ -100,7 +100,7 @@ func (x *runner) invoke(v Invocation) {
 			break
 		}
 	}
-	x.at, x.res, x.mark, x.hidden, x.line, x.text, x.stack = outerAt, outerRes, outerMark, outerHidden, outerLine, outerText, outerStack
+	x.at, x.res, x.mark, x.hidden, x.line, x.text, x.stack, x.inPath = outerAt, outerRes, outerMark, outerHidden, outerLine, outerText, outerStack, false
 }
 
 func num(o *Op, i int) float64 {
