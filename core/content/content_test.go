@@ -223,6 +223,21 @@ func TestDeep(t *testing.T) {
 	assert.Len(t, read(t, doc, ref, content.Options{}).Invocations, 1)
 }
 
+// Text of no size moves on by its spacing alone; what is taken out of it goes, and what follows stays where it is.
+func TestTakeOutFlat(t *testing.T) {
+	doc, ref := page(t, "BT /F 0 Tf 3 Tc 50 700 Td [(se)-500(cret)] TJ /F 10 Tf (!) Tj ET", "")
+	p := read(t, doc, ref, content.Options{})
+	require.Len(t, p.Glyphs, 7)
+	require.NoError(t, content.Apply(doc, p, content.TakeOut(p, []int{0, 2, 3, 5})))
+	after := read(t, doc, ref, content.Options{})
+	require.Len(t, after.Glyphs, 3)
+	for i, k := range []int{1, 4, 6} {
+		assert.Equal(t, p.Glyphs[k].Char.Text, after.Glyphs[i].Char.Text)
+		assert.InDelta(t, p.Glyphs[k].X, after.Glyphs[i].X, 1e-6)
+		assert.Equal(t, p.Shows[p.Glyphs[k].Show].State.Size, after.Shows[after.Glyphs[i].Show].State.Size)
+	}
+}
+
 // A form that is drawn twice is changed in one drawing alone; the other stays, and so does the form.
 func TestApply(t *testing.T) {
 	form := pdftest.Stream("/Type/XObject/Subtype/Form/BBox[0 0 100 100]/Resources<</Font<</F 5 0 R>>>>", "BT /F 10 Tf (secret) Tj ET")
@@ -339,7 +354,7 @@ func TestReaderTogether(t *testing.T) {
 }
 
 func seeds(f *testing.F) {
-	for _, s := range []string{"BT /F1 12 Tf [(A)-120<4243>]TJ ET", "q 1 0 0 1 0 0 cm /X Do Q", "BI /W 2 /H 2 /BPC 8 /CS /G ID abcd EI", "/P <</MCID 3>> BDC EMC",
+	for _, s := range []string{"BT /F1 12 Tf [(A)-120<4243>]TJ ET", "q 1 0 0 1 0 0 cm /X Do Q", "/Pattern cs /P scn 0 0 9 9 re f 0 0 9 9 re B BT /F 9 Tf (ab) Tj ET", "/Pattern CS /P SCN 0 0 m 9 9 l S /X Do BT /F 9 Tf (ab) Tj ET", "BI /W 2 /H 2 /BPC 8 /CS /G ID abcd EI", "/P <</MCID 3>> BDC EMC",
 		"0 0 m 1 1 2 2 3 3 c h f* (a\\053\\\r\nb)' 1 2 (x)\" [[1[2]](", "<</A<</B[<</C(]"} {
 		f.Add([]byte(s))
 	}
@@ -403,16 +418,24 @@ func FuzzScanner(f *testing.F) {
 func FuzzInterpreter(f *testing.F) {
 	seeds(f)
 	f.Fuzz(func(t *testing.T, data []byte) {
-		doc, ref := page(t, string(data), "/XObject<</X 6 0 R/I 7 0 R>>/ExtGState<</G 8 0 R>>",
-			pdftest.Stream("/Type/XObject/Subtype/Form/BBox[0 0 100 100]", string(data)),
-			pdftest.Stream("/Type/XObject/Subtype/Image/Width 1/Height 1/BitsPerComponent 8/ColorSpace/DeviceGray", "x"), "<</Font[5 0 R 7]>>")
-		p, err := content.NewReader(doc).Page(t.Context(), ref, content.Options{Images: true, Paths: true, Deep: true})
-		if err != nil {
-			t.Fatal(err)
-		}
-		if len(p.Glyphs) > 0 && !p.Cut {
-			if err := content.Apply(doc.Fork(), p, content.TakeOut(p, []int{len(p.Glyphs) / 2})); err != nil {
-				t.Fatal(err)
+		const own = "/Resources<</Font<</F 5 0 R>>>>"
+		for _, more := range []string{"", own} { // without resources of their own, form and pattern draw themselves
+			doc, ref := page(t, string(data), "/XObject<</X 6 0 R/I 7 0 R>>/ExtGState<</G 8 0 R>>/Pattern<</P 9 0 R>>",
+				pdftest.Stream("/Type/XObject/Subtype/Form/BBox[0 0 100 100]"+more, string(data)),
+				pdftest.Stream("/Type/XObject/Subtype/Image/Width 1/Height 1/BitsPerComponent 8/ColorSpace/DeviceGray", "x"), "<</Font[5 0 R 7]>>",
+				pdftest.Stream("/PatternType 1/PaintType 1/TilingType 1/BBox[0 0 20 20]/XStep 20/YStep 20"+more, string(data)))
+			all := content.Options{Images: true, Paths: true, Deep: true}
+			p := read(t, doc, ref, all)
+			if len(p.Glyphs) == 0 || p.Cut {
+				return
+			}
+			fork := doc.Fork()
+			require.NoError(t, content.Apply(fork, p, content.TakeOut(p, []int{len(p.Glyphs) / 2})))
+			if more != "" {
+				after := read(t, fork, ref, all)
+				assert.Len(t, after.Glyphs, len(p.Glyphs)-1, "one glyph less, and no more")
+				assert.Len(t, after.Paths, len(p.Paths))
+				assert.Len(t, after.Images, len(p.Images))
 			}
 		}
 	})

@@ -120,7 +120,7 @@ func oldColours(p *Page, i int, repainted map[int]bool) (out []Patch) {
 	s := Scanner{Data: p.Invocations[i].Body.Data}
 	var o Op
 	for s.Next(&o) {
-		if (o.Code == opscn || o.Code == opSCN) && len(o.Args) > 0 {
+		if (o.Code == opscn || o.Code == opSCN || o.Code == opsc || o.Code == opSC) && len(o.Args) > 0 {
 			if a := o.Args[len(o.Args)-1]; a.Kind == Name && slices.Contains(dead, pdf.Name(a.Bytes)) {
 				out = append(out, Patch{i, o.Start, o.End, nil})
 			}
@@ -302,7 +302,7 @@ func Names(data []byte) map[pdf.Name]map[pdf.Name]bool {
 			add("ExtGState", first)
 		case opcs, opCS:
 			add("ColorSpace", first)
-		case opscn, opSCN:
+		case opscn, opSCN, opsc, opSC:
 			add("Pattern", last)
 		case opsh:
 			add("Shading", first)
@@ -340,8 +340,9 @@ func TakeOut(p *Page, glyphs []int) []Patch {
 // without writes an operator that shows text again, without some of its glyphs.
 func without(p *Page, sh *Show, gone map[int]bool) ([]byte, bool) {
 	size := sh.State.Size
-	if size == 0 {
-		return nil, false
+	flat := size == 0 // only spacing moves on, and no number in a TJ array does: that takes a size of 1 for a moment
+	if flat {
+		size = 1
 	}
 	s := Scanner{Data: p.Invocations[sh.Invocation].Body.Data, Pos: sh.Start}
 	var o Op
@@ -370,10 +371,16 @@ func without(p *Page, sh *Show, gone map[int]bool) ([]byte, bool) {
 		}
 	}
 	flushShift := func() {
-		if shift != 0 {
+		switch {
+		case shift == 0:
+		case !flat:
 			b = append(AppendNumber(b, shift), ' ')
-			shift = 0
+		case sh.State.FontName != "": // else it came from a graphics state dictionary and has no name here
+			font := pdf.AppendObject(nil, sh.State.FontName)
+			b = append(append(append(b, "] TJ "...), font...), " 1 Tf ["...)
+			b = append(append(append(AppendNumber(b, shift), "] TJ "...), font...), " 0 Tf ["...)
 		}
+		shift = 0
 	}
 	g := sh.First
 	for i := range items {
@@ -381,7 +388,9 @@ func without(p *Page, sh *Show, gone map[int]bool) ([]byte, bool) {
 		switch it.Kind {
 		case Number:
 			flushRun()
-			shift += it.Num
+			if !flat {
+				shift += it.Num
+			}
 		case String:
 			for g < sh.First+sh.N && int(p.Glyphs[g].Item) == i {
 				gl := &p.Glyphs[g]

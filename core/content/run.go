@@ -505,11 +505,11 @@ func (x *runner) patterns(o *Op) {
 	if !fills && !strokes && o.Code != opn {
 		return
 	}
-	start := x.deepStart
-	if !x.inPath {
-		start = o.Start
+	if !x.inPath { // there is nothing to paint
+		return
 	}
 	x.inPath = false
+	start := x.deepStart
 	if fills {
 		x.pattern(Invocation{Paint: x.state.Fill, Start: start, End: o.End})
 	}
