@@ -50,7 +50,7 @@ func TestCombine(t *testing.T) {
 		func(done int) { told = append(told, done) })
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 2, 3}, told)
-	assert.Equal(t, []string{"1 file attached to “Plan” came along."}, warnings)
+	assert.Equal(t, []string{"Brings along 1 attached file of “Plan”."}, warnings)
 	out := pdftest.Whole(t, doc)
 	pdftest.Check(t, out)
 	assert.Equal(t, []string{"Page 1", "Page 2", "", "Page 2", "Page 3"}, pdftest.PageTexts(t, out))
@@ -105,9 +105,8 @@ func TestBringFiles(t *testing.T) {
 	env := &step.Env{Now: time.Unix(0, 0), Sources: files{"north": carrier("east.csv", "levels.csv"), "south": carrier("levels.csv", "notes"), "survey": pdftest.Text(3)}}
 	doc, told, err := Combine(t.Context(), env, []Insert{{From: "north", Name: "North"}, {From: "survey", Name: "Survey"}, {From: "south", Name: "South"}, {From: "south", Name: "South"}}, nil)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"2 files attached to “North” came along.", "2 files attached to “South” came along.",
-		"1 attached file got another name in the list, because the document has one of the same name.",
-		"2 files attached to “South” came along.", "2 attached files got another name in the list, because the document has one of the same name."}, told)
+	assert.Equal(t, []string{"Brings along 2 attached files of “North”.", "Brings along 2 attached files of “South”, 1 under another name, since that name is taken.",
+		"Brings along 2 attached files of “South”, 2 under another name, since that name is taken."}, told)
 	out := pdftest.Whole(t, doc)
 	pdftest.Check(t, out)
 	list := pdftest.Tool(t, out, "qpdf", "--list-attachments", "FILE")

@@ -90,11 +90,11 @@ func bringFiles(dst, src *pdf.Document, c *pdf.Copier, name string) (told []stri
 	names := dst.Dict(dst.Catalog().Get("Names")).Clone()
 	names.Set("EmbeddedFiles", dst.Add(pdf.NewDict("Names", list)))
 	dst.Edit(dst.Root()).Set("Names", names)
-	told = append(told, fmt.Sprintf("%s attached to “%s” came along.", step.Count(len(files), "file"), name))
+	words := fmt.Sprintf("Brings along %s of “%s”", step.Count(len(files), "attached file"), name)
 	if renamed > 0 {
-		told = append(told, fmt.Sprintf("%s got another name in the list, because the document has one of the same name.", step.Count(renamed, "attached file")))
+		words += fmt.Sprintf(", %d under another name, since that name is taken", renamed)
 	}
-	return told, nil
+	return []string{words + "."}, nil
 }
 
 // freeName puts a number behind a file's name, ahead of its ending: "levels 2.csv".
