@@ -142,7 +142,7 @@ func (p *Program) runeOf(gid int) rune {
 				continue
 			}
 			for r, g := range m.glyphs {
-				if best, ok := p.runes[g]; !ok || rune(r) < best {
+				if best, ok := p.runes[g]; r != 0 && (!ok || rune(r) < best) {
 					p.runes[g] = rune(r)
 				}
 			}
