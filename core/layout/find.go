@@ -136,18 +136,19 @@ func (l *Page) Under(r Reading, areas []pdf.Rect) (parts [][2]int) {
 			continue
 		}
 		whole := strings.TrimSuffix(r.Text[at.From:at.To], string(softHyphen))
-		for k, c := range whole {
-			from, to := at.From+k, at.From+k+utf8.RuneLen(c)
-			if !in(l.Quads(r, from, to)[0].Box()) {
+		for k, n := 0, 0; k < len(whole); k += n {
+			_, n = utf8.DecodeRuneInString(whole[k:])
+			from, to := at.From+k, at.From+k+n
+			if q := l.Quads(r, from, to); len(q) == 0 || !in(q[0].Box()) {
 				continue
 			}
 			if to == at.From+len(whole) {
 				to = at.To
 			}
-			n := len(parts) - 1
+			end := len(parts) - 1
 			switch {
-			case n >= 0 && parts[n][1] == from, k == 0 && last == i-1:
-				parts[n][1] = to
+			case end >= 0 && parts[end][1] == from, k == 0 && last == i-1:
+				parts[end][1] = to
 			default:
 				parts = append(parts, [2]int{from, to})
 			}
