@@ -269,23 +269,28 @@ func (d *Document) tableLeadsToObjects() (bool, error) {
 	}
 	slices.SortFunc(all, func(a, b numbered) int { return cmp.Compare(a.off, b.off) })
 	const need, ahead = 32, 64 << 10
+	room := make([]byte, ahead)
 	var buf []byte
 	start := int64(-1)
 	for _, e := range all {
+		if e.off < 0 || e.off >= d.size {
+			return false, nil
+		}
 		if start < 0 || e.off+need > start+int64(len(buf)) {
-			var err error
-			if buf, _, err = d.window(max(0, e.off), ahead); err != nil {
-				return false, err
+			n, err := d.src.ReadAt(room[:min(ahead, d.size-e.off)], e.off)
+			if err != nil && err != io.EOF {
+				return false, fmt.Errorf("reading the file at byte %d: %w", e.off, err)
 			}
-			start = max(0, e.off)
+			start, buf = e.off, room[:n]
 		}
 		if e.off < start || e.off >= start+int64(len(buf)) {
 			return false, nil
 		}
 		l := Lexer{Data: buf[e.off-start : min(e.off-start+need, int64(len(buf)))]}
-		n, _ := l.Next()
-		_, _ = l.Next()
-		if k, _ := l.Next(); n != Integer(e.num) || k != Keyword("obj") {
+		num, ok := l.natural()
+		_, genOK := l.natural()
+		l.SkipSpace()
+		if rest := l.Data[l.Pos:]; !ok || !genOK || num != e.num || !bytes.HasPrefix(rest, []byte("obj")) || len(rest) > 3 && charClass[rest[3]] == 0 {
 			return false, nil
 		}
 	}
