@@ -5,6 +5,8 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 )
 
@@ -294,7 +296,8 @@ func (p *pair) later(x, y any, path string) {
 }
 
 func (p *pair) dicts(a, b map[string]any, path string) {
-	for k, v := range a {
+	for _, k := range slices.Sorted(maps.Keys(a)) { // in the same order in each run
+		v := a[k]
 		if w, ok := b[k]; ok {
 			p.later(v, w, path+k)
 		} else if !isNull(p.a, v) {
@@ -304,8 +307,8 @@ func (p *pair) dicts(a, b map[string]any, path string) {
 			p.miss(path+k, "is gone")
 		}
 	}
-	for k, v := range b {
-		if _, ok := a[k]; !ok && !isNull(p.b, v) {
+	for _, k := range slices.Sorted(maps.Keys(b)) {
+		if _, ok := a[k]; !ok && !isNull(p.b, b[k]) {
 			p.miss(path+k, "is new")
 		}
 	}
