@@ -31,6 +31,9 @@ func TestFortyFiles(t *testing.T) {
 			data = []byte("a list of moorings, as text")
 		}
 		p := filepath.Join(dir, fmt.Sprintf("Paper %02d.pdf", i))
+		if i == 3 {
+			p = filepath.Join(dir, strings.Repeat("soundings_of_the_north_berths_", 5)+".pdf")
+		}
 		require.NoError(t, os.WriteFile(p, data, 0o600))
 		paths = append(paths, p)
 	}
@@ -40,6 +43,7 @@ func TestFortyFiles(t *testing.T) {
 	o.wait(`() => document.getElementById("drop-said").textContent.startsWith("39 of 40 brought in.")`)
 	o.wait(`() => document.querySelectorAll("#document-table tbody tr").length === 39`)
 	assert.Contains(t, o.text("#drop-said"), "“Paper 17.pdf”: the file is plain text")
+	assert.True(t, o.page.MustEval(`() => { const m = document.querySelector("main"); return m.scrollWidth <= m.clientWidth; }`).Bool(), "a long name breaks, and the table fits")
 }
 
 // What the board chooses while one types a page set is what the server means by it.
