@@ -43,6 +43,7 @@ func TestFortyFiles(t *testing.T) {
 	o.wait(`() => document.getElementById("drop-said").textContent.startsWith("39 of 40 brought in.")`)
 	o.wait(`() => document.querySelectorAll("#document-table tbody tr").length === 39`)
 	assert.Contains(t, o.text("#drop-said"), "“Paper 17.pdf”: the file is plain text")
+	o.shot("forty")
 	assert.True(t, o.page.MustEval(`() => { const m = document.querySelector("main"); return m.scrollWidth <= m.clientWidth; }`).Bool(), "a long name breaks, and the table fits")
 }
 
