@@ -293,6 +293,11 @@ func FuzzRead(f *testing.F) {
 		for i := range r.Words {
 			l.Quads(r, r.Words[i].From, r.Words[i].To)
 		}
+		for _, p := range l.Under(r, []pdf.Rect{{X1: 300, Y1: 800}}) {
+			if p[0] < 0 || p[1] <= p[0] || p[1] > len(r.Text) {
+				t.Fatal("a part outside the reading", p)
+			}
+		}
 		q, err := layout.Query{Text: "a"}.Compile()
 		if err != nil {
 			t.Fatal(err)
