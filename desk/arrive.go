@@ -146,18 +146,15 @@ func (d *Desk) arrive(ctx context.Context, person, folder uint, fileName, passwo
 	return d.addDocument(ctx, row, cmp.Or(base, row.OriginalSHA))
 }
 
-// arriving is a lane of the renderer for files that come in, so that they don't wait behind the pictures that somebody looks at. No
-// one signs in with a space.
-const arriving = " arriving"
-
 // drawsAll tells whether the renderer opens the file and finds the same pages in it: what is shown is to be what there is.
 func (d *Desk) drawsAll(ctx context.Context, doc *pdf.Document, in *Incoming) (bool, error) {
 	pages, err := doc.Pages()
 	if err != nil {
 		return false, err
 	}
-	ctx = raster.For(ctx, arriving)
-	pic, err := d.pool.Render(ctx, raster.Request{Count: true, Source: raster.Source{Key: newToken(), Parts: []raster.Part{{Path: in.f.Name(), Size: in.Size}}}})
+	key := newToken()
+	ctx = raster.For(ctx, key) // in a lane of its own, not behind the pictures that somebody waits for
+	pic, err := d.pool.Render(ctx, raster.Request{Count: true, Source: raster.Source{Key: key, Parts: []raster.Part{{Path: in.f.Name(), Size: in.Size}}}})
 	if ctx.Err() != nil {
 		return false, ctx.Err()
 	}
