@@ -10,6 +10,7 @@ import (
 	"crypto/sha512"
 	"crypto/subtle"
 	"encoding/binary"
+	"fmt"
 	"slices"
 	"strings"
 	"unicode"
@@ -70,9 +71,22 @@ type crypt struct {
 // Kept is what it takes to lock a file again just as it came, so that both its passwords open
 // it although one of them is not known.
 type Kept struct {
-	Dict string // the encryption dictionary, as written in a file
+	Dict string // the encryption dictionary, as written in a file; in ASCII, since it is kept as JSON
 	Key  []byte // the file encryption key
 	ID   []byte // the first part of the file's /ID, which the key depends on up to revision 4
+}
+
+// inASCII writes an object's bytes that are not ASCII, which stand in literal strings alone, as octal escapes (7.3.4.2, table 3).
+func inASCII(object []byte) string {
+	var b strings.Builder
+	for _, c := range object {
+		if c < ' ' || c > '~' {
+			fmt.Fprintf(&b, "\\%03o", c)
+		} else {
+			b.WriteByte(c)
+		}
+	}
+	return b.String()
 }
 
 // Kept gives what it takes to lock the document again; false where it came unlocked, or its
@@ -114,7 +128,7 @@ func (d *Document) unlock(password string) error {
 	if c.key == nil && (password != "" || c.streams != cipherNone || c.strings != cipherNone || c.files == cipherNone) {
 		return refuse(ErrLocked, "the file is locked: it needs its password")
 	}
-	c.kept = Kept{Dict: string(AppendObject(nil, d.direct(e, 0))), Key: c.key, ID: []byte(id)}
+	c.kept = Kept{Dict: inASCII(AppendObject(nil, d.direct(e, 0))), Key: c.key, ID: []byte(id)}
 	d.crypt = c
 	return nil
 }
