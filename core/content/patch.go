@@ -3,6 +3,7 @@ package content
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 
@@ -70,7 +71,9 @@ func Apply(doc *pdf.Document, p *Page, patches []Patch) error {
 			name := fresh(doc, kind, p.Invocations[v.Parent].Resources, names[v.Parent], v.Name)
 			names[v.Parent] = append(names[v.Parent], added{kind, name, ref})
 			byInvocation[v.Parent] = append(byInvocation[v.Parent], drawing(v, name))
-			repainted[i] = v.Kind == PatternBody
+			if v.Kind == PatternBody {
+				repainted[i] = true
+			}
 		default:
 			return fmt.Errorf("the glyph of a Type 3 font can't be changed for one drawing alone")
 		}
@@ -102,27 +105,33 @@ func (v *Invocation) colour(name pdf.Name) (b []byte) {
 // oldColours gives the patches in body i for the patterns that were changed in paths that it paints. Behind such a path the
 // colour is what it was; but a pattern that paints nothing else any more is not named any more.
 func oldColours(p *Page, i int, repainted map[int]bool) (out []Patch) {
-	var dead []pdf.Name
-	for k := i + 1; k < len(p.Invocations); k++ {
+	stays := map[pdf.Name]bool{} // whether a pattern that was changed paints something else too
+	dead := false
+	for _, k := range slices.Sorted(maps.Keys(repainted)) {
 		v := &p.Invocations[k]
-		if !repainted[k] || v.Parent != i || slices.Contains(dead, v.Name) {
+		if v.Parent != i {
 			continue
 		}
-		if paintsElse(p, i, v.Name, repainted) {
+		if _, known := stays[v.Name]; !known {
+			stays[v.Name] = paintsElse(p, i, v.Name, repainted)
+		}
+		if stays[v.Name] {
 			out = append(out, Patch{i, v.End, v.End, append([]byte{'\n'}, v.colour(v.Name)...)})
-			continue
+		} else {
+			dead = true
 		}
-		dead = append(dead, v.Name)
 	}
-	if len(dead) == 0 {
+	if !dead {
 		return out
 	}
 	s := Scanner{Data: p.Invocations[i].Body.Data}
 	var o Op
 	for s.Next(&o) {
 		if (o.Code == opscn || o.Code == opSCN || o.Code == opsc || o.Code == opSC) && len(o.Args) > 0 {
-			if a := o.Args[len(o.Args)-1]; a.Kind == Name && slices.Contains(dead, pdf.Name(a.Bytes)) {
-				out = append(out, Patch{i, o.Start, o.End, nil})
+			if a := o.Args[len(o.Args)-1]; a.Kind == Name {
+				if paints, changed := stays[pdf.Name(a.Bytes)]; changed && !paints {
+					out = append(out, Patch{i, o.Start, o.End, nil})
+				}
 			}
 		}
 	}

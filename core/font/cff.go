@@ -175,14 +175,11 @@ func cffDict(b []byte) dictOf {
 			}
 			v, _ := strconv.ParseFloat(s.String(), 64)
 			held = append(held, v)
-		case c >= 32 && c <= 246:
-			held = append(held, float64(c-139))
-		case c >= 247 && c <= 250 && i < len(b):
-			held = append(held, float64((c-247)*256+int(b[i])+108))
-			i++
-		case c >= 251 && c <= 254 && i < len(b):
-			held = append(held, float64(-(c-251)*256-int(b[i])-108))
-			i++
+		default:
+			if v, n := shortNumber(b[i-1:]); n > 0 {
+				held = append(held, v)
+				i += n - 1
+			}
 		}
 		if len(held) > 64 {
 			held = held[:64]
@@ -288,6 +285,11 @@ func type2Width(b []byte, usual, nominal float64) (float64, bool) {
 		n++
 	}
 	for i := 0; i < len(b); {
+		if v, n := shortNumber(b[i:]); n > 0 {
+			push(v)
+			i += n
+			continue
+		}
 		c := int(b[i])
 		i++
 		more := false
@@ -295,17 +297,6 @@ func type2Width(b []byte, usual, nominal float64) (float64, bool) {
 		case c == 28 && i+2 <= len(b):
 			push(float64(int16(be16(b, i))))
 			i += 2
-			continue
-		case c >= 32 && c <= 246:
-			push(float64(c - 139))
-			continue
-		case c >= 247 && c <= 250 && i < len(b):
-			push(float64((c-247)*256 + int(b[i]) + 108))
-			i++
-			continue
-		case c >= 251 && c <= 254 && i < len(b):
-			push(float64(-(c-251)*256 - int(b[i]) - 108))
-			i++
 			continue
 		case c == 255 && i+4 <= len(b):
 			push(float64(int32(be32(b, i))) / 65536)

@@ -249,21 +249,31 @@ func (p *Program) readCharStrings(b []byte) {
 	}
 }
 
+// shortNumber reads a number of one or two bytes, as charstrings of both types and CFF's DICTs write it (Adobe Type 1 Font Format, 6.2;
+// Technical Notes 5176, table 3, and 5177, 3.2). n is 0 where b begins with none.
+func shortNumber(b []byte) (v float64, n int) {
+	switch c := int(b[0]); {
+	case c >= 32 && c <= 246:
+		return float64(c - 139), 1
+	case c >= 247 && c <= 250 && len(b) > 1:
+		return float64((c-247)*256 + int(b[1]) + 108), 2
+	case c >= 251 && c <= 254 && len(b) > 1:
+		return float64(-(c-251)*256 - int(b[1]) - 108), 2
+	}
+	return 0, 0
+}
+
 // type1Width reads the advance of a charstring: the second number before hsbw, the third before sbw (clause 6.4).
 func type1Width(b []byte) (float64, bool) {
 	var held []float64
 	for i := 0; i < len(b); {
+		if v, n := shortNumber(b[i:]); n > 0 {
+			held = append(held, v)
+			i += n
+			continue
+		}
 		c := int(b[i])
 		switch {
-		case c >= 32 && c <= 246:
-			held = append(held, float64(c-139))
-			i++
-		case c >= 247 && c <= 250 && i+1 < len(b):
-			held = append(held, float64((c-247)*256+int(b[i+1])+108))
-			i += 2
-		case c >= 251 && c <= 254 && i+1 < len(b):
-			held = append(held, float64(-(c-251)*256-int(b[i+1])-108))
-			i += 2
 		case c == 255 && i+4 < len(b):
 			held = append(held, float64(int32(be32(b, i+1))))
 			i += 5
