@@ -56,20 +56,7 @@ func decryptEexec(b []byte) []byte {
 		hex = hex && pdf.Unhex(c) >= 0
 	}
 	if hex {
-		out := make([]byte, 0, len(b)/2)
-		high := -1
-		for _, c := range b {
-			v := pdf.Unhex(c)
-			switch {
-			case v < 0:
-			case high < 0:
-				high = v
-			default:
-				out = append(out, byte(high<<4|v))
-				high = -1
-			}
-		}
-		b = out
+		b, _, _ = pdf.AppendHex(make([]byte, 0, len(b)/2), b, 0)
 	}
 	return decryptType1(b, 55665, 4)
 }
