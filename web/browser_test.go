@@ -70,10 +70,18 @@ func (o *office) openBrowser() {
 	if _, err := os.Stat(bin); err != nil {
 		o.t.Fatal("the tests of the screens need Chromium (package chromium)")
 	}
-	l := launcher.New().Bin(bin).Headless(true).NoSandbox(true).Leakless(false).UserDataDir(o.t.TempDir()).
-		Set("disable-gpu").Set("disable-quic").Set("no-first-run").Set("disable-background-networking").
-		Set("disable-component-update").Set("disable-sync").Set("window-size", "1280,800").Set("force-prefers-reduced-motion")
-	u, err := l.Launch()
+	var l *launcher.Launcher
+	var u string
+	var err error
+	for range 3 { // Chromium itself now and then dies at its start on a busy machine
+		l = launcher.New().Bin(bin).Headless(true).NoSandbox(true).Leakless(false).UserDataDir(o.t.TempDir()).
+			Set("disable-gpu").Set("disable-quic").Set("no-first-run").Set("disable-background-networking").Set("disable-dev-shm-usage").
+			Set("disable-component-update").Set("disable-sync").Set("window-size", "1280,800").Set("force-prefers-reduced-motion")
+		if u, err = l.Launch(); err == nil {
+			break
+		}
+		l.Kill()
+	}
 	require.NoError(o.t, err)
 	o.browser = rod.New().ControlURL(u)
 	require.NoError(o.t, o.browser.Connect())
