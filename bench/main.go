@@ -274,9 +274,9 @@ func steps(ctx context.Context, docs map[int]*pdf.Document, big string) error {
 		name, params string
 		ref          []string
 	}{
-		{"turn", `{"pages":["0.5"],"by":90}`, []string{big, "--rotate=+90:5", out}},
+		{"rotate", `{"pages":["0.5"],"by":90}`, []string{big, "--rotate=+90:5", out}},
 		{"move", `{"pages":["0.9"],"to":"0.2"}`, []string{big, "--pages", big, "1,9,2-8,10-z", "--", out}},
-		{"take-out", `{"pages":["0.5"]}`, []string{big, "--pages", big, "1-4,6-z", "--", out}},
+		{"remove", `{"pages":["0.5"]}`, []string{big, "--pages", big, "1-4,6-z", "--", out}},
 		{"number", `{"pages":["0.5"]}`, nil},
 	} {
 		var took []time.Duration
@@ -349,7 +349,7 @@ func bring(ctx context.Context, d *desk.Desk, path string) (*desk.Document, erro
 	if _, err := in.Write(data); err != nil {
 		return nil, err
 	}
-	return d.Arrive(ctx, 1, 0, filepath.Base(path), "", in)
+	return d.Arrive(ctx, desk.Arrival{Person: 1, Name: filepath.Base(path)}, in)
 }
 
 // inDesk measures one kind of step through the desk, from the request to its row.
@@ -403,21 +403,21 @@ func deskSteps(ctx context.Context, dir string, docs map[int]*pdf.Document, big 
 	fmt.Print("## One step through the desk\n\nFrom the request to the committed row, median of 21, ms; in memory, so without the time that a disk takes to be sure.\n\n" +
 		"| step | 10 pages | 5,000, balanced tree | 5,000, all under one node | balanced : 10 |\n|---|---:|---:|---:|---:|\n")
 	params := map[string]func(int) string{
-		"turn": func(i int) string { return fmt.Sprintf(`{"pages":["0.%d"],"by":90}`, i%9+1) },
-		"move": func(i int) string { return fmt.Sprintf(`{"pages":["0.%d"],"to":"0.2"}`, i%7+3) },
+		"rotate": func(i int) string { return fmt.Sprintf(`{"pages":["0.%d"],"by":90}`, i%9+1) },
+		"move":   func(i int) string { return fmt.Sprintf(`{"pages":["0.%d"],"to":"0.2"}`, i%7+3) },
 		"insert": func(i int) string {
 			return fmt.Sprintf(`{"from":"state:%d","pages":"%d","to":"0.2"}`, from.HeadID, i%9+1)
 		},
-		"take-out": func(i int) string { return `{"pages":"5"}` },
+		"remove": func(i int) string { return `{"pages":"5"}` },
 	}
-	for _, name := range []string{"turn", "move", "insert", "take-out"} {
+	for _, name := range []string{"rotate", "move", "insert", "remove"} {
 		var took []time.Duration
 		for _, path := range []string{other, big, flat} {
 			row, err := bring(ctx, d, path)
 			if err != nil {
 				return err
 			}
-			if name == "take-out" { // the small one must not run out of pages
+			if name == "remove" { // the small one must not run out of pages
 				for i := range 3 {
 					s, err := d.Snapshot(ctx, row.ID)
 					if err != nil {
@@ -441,11 +441,11 @@ func deskSteps(ctx context.Context, dir string, docs map[int]*pdf.Document, big 
 	if err != nil {
 		return err
 	}
-	t, err := inDesk(ctx, onDisk, row.ID, "turn", params["turn"])
+	t, err := inDesk(ctx, onDisk, row.ID, "rotate", params["rotate"])
 	if err != nil {
 		return err
 	}
-	fmt.Printf("\nOn this machine's disk, with the sync, a page turned in 5,000 takes %.1f ms.\n\n", ms(t))
+	fmt.Printf("\nOn this machine's disk, with the sync, a page rotated in 5,000 takes %.1f ms.\n\n", ms(t))
 	return nil
 }
 

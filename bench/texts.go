@@ -81,7 +81,7 @@ func texts(ctx context.Context, dir, byelaws, big string) error {
 		}
 		after = append(after, t)
 	}
-	fmt.Printf("\nFinding in %d pages, ms: the first time, all pages read and kept, %.0f; then all hits (up to %d), median, %.1f; after a page was turned, that page read again, %.1f.\n",
+	fmt.Printf("\nFinding in %d pages, ms: the first time, all pages read and kept, %.0f; then all hits (up to %d), median, %.1f; after a page was rotated, that page read again, %.1f.\n",
 		doc.Pages, ms(first), hits, ms(median(took)), ms(median(after)))
 	return nil
 }
@@ -92,5 +92,5 @@ func inDeskOnce(ctx context.Context, d *desk.Desk, id uint, i int) (*desk.Outcom
 	if err != nil {
 		return nil, err
 	}
-	return d.Do(ctx, desk.Change{Document: id, Seen: s.State.ID, RequestID: fmt.Sprint("text", i), Person: 1, Name: "turn", Params: json.RawMessage(fmt.Sprintf(`{"pages":["0.%d"],"by":90}`, 100+i))})
+	return d.Do(ctx, desk.Change{Document: id, Seen: s.State.ID, RequestID: fmt.Sprint("text", i), Person: 1, Name: "rotate", Params: json.RawMessage(fmt.Sprintf(`{"pages":["0.%d"],"by":90}`, 100+i))})
 }

@@ -57,7 +57,7 @@ func Fill(ctx context.Context, d *desk.Desk) (*desk.Person, error) {
 			in.Drop()
 			return nil, err
 		}
-		if _, err := d.Arrive(ctx, p.ID, folder.ID, f.Name, "", in); err != nil {
+		if _, err := d.Arrive(ctx, desk.Arrival{Person: p.ID, Folder: folder.ID, Name: f.Name}, in); err != nil {
 			return nil, fmt.Errorf("%s: %w", f.Name, err)
 		}
 	}

@@ -19,7 +19,7 @@ import (
 
 type one struct{ doc *pdf.Document }
 
-func (o one) Open(context.Context, string) (*step.Source, error) {
+func (o one) Open(context.Context, step.SourceRef) (*step.Source, error) {
 	return &step.Source{Name: "Byelaws", Doc: o.doc, Data: o.doc.Source(), Size: o.doc.Size()}, nil
 }
 

@@ -17,8 +17,8 @@ import (
 	"glenrain/core/draw"
 	"glenrain/core/finding"
 	"glenrain/core/pdf"
-	"glenrain/core/picture"
 	"glenrain/core/raster"
+	"glenrain/core/step"
 )
 
 // Refused is a file that could not be brought in, with the reason.
@@ -44,17 +44,30 @@ func lockedSentence(password string) string {
 	return "this is not the file's password"
 }
 
-// maxPicture is the largest picture file that is read, in bytes.
-const maxPicture = 512 << 20
+// Arrival is a file that is added.
+type Arrival struct {
+	Person, Folder uint
+	Name           string // of the file
+	Password       string // of a locked one
+	RequestID      string // of this request alone: a second one of the same id adds nothing more
+}
 
 // Arrive makes a document of a file that was written into the store: a PDF, or a
 // picture, which becomes a page of its own size. in is kept or dropped. What can't be
-// brought in is a *Refused; one that needs a password, or another one, is a *NeedsPassword.
-func (d *Desk) Arrive(ctx context.Context, person, folder uint, fileName, password string, in *Incoming) (*Document, error) {
+// added is a *Refused; one that needs a password, or another one, is a *NeedsPassword.
+func (d *Desk) Arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, error) {
 	defer in.Drop()
+	if err := d.may(ctx, a.Person, ActAdd, nil); err != nil {
+		return nil, err
+	}
+	if was, err := d.asked(ctx, a.Person, a.RequestID); err != nil {
+		return nil, err
+	} else if was != nil {
+		return d.Document(ctx, was.DocumentID)
+	}
 	ctx, cancel := limited(ctx)
 	defer cancel()
-	row, err := d.arrive(ctx, person, folder, fileName, password, in)
+	row, err := d.arrive(ctx, a, in)
 	return row, overran(ctx, err)
 }
 
@@ -71,20 +84,21 @@ func overran(ctx context.Context, err error) error {
 	return err
 }
 
-func (d *Desk) arrive(ctx context.Context, person, folder uint, fileName, password string, in *Incoming) (*Document, error) {
+func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, error) {
+	fileName, password := a.Name, a.Password
 	fileName = cleanName(filepath.Base(strings.ReplaceAll(fileName, "\\", "/")))
-	head := make([]byte, min(in.Size, 1024))
-	if _, err := in.ReadAt(head, 0); err != nil && err != io.EOF {
-		return nil, err
-	}
-	row := &Document{FolderID: folder, Name: trimExt(fileName), OriginalName: fileName, ChangedBy: person}
+	row := &Document{FolderID: a.Folder, Name: trimExt(fileName), OriginalName: fileName, ChangedBy: a.Person}
 	var working *pdf.Document // what differs from the file as it came
-	if picture.Is(head) {
-		doc, kind, err := fromPicture(fileName, in)
-		if err != nil {
-			return nil, err
+	if draw.IsPicture(in) {
+		doc := pdf.New()
+		page, kind, err := draw.PictureFile(doc, in, in.Size)
+		if err == nil {
+			err = doc.InsertPages(0, []pdf.Ref{page})
 		}
-		row.MadeFrom = "a " + kind + " picture"
+		if err != nil {
+			return nil, &Refused{fileName, err.Error() + "; nothing was changed"}
+		}
+		row.Made = Made{Of: "picture", Picture: kind}
 		working = doc
 	} else {
 		doc, wrong, anew, err := pdf.OpenVerified(ctx, in, in.Size, password)
@@ -141,9 +155,12 @@ func (d *Desk) arrive(ctx context.Context, person, folder uint, fileName, passwo
 		}
 	}
 	if row.OriginalSHA, err = in.Keep(); err != nil {
+		if base != "" {
+			d.tidy(base)
+		}
 		return nil, err
 	}
-	return d.addDocument(ctx, row, cmp.Or(base, row.OriginalSHA))
+	return d.addDocument(ctx, row, cmp.Or(base, row.OriginalSHA), a.RequestID)
 }
 
 // drawsAll tells whether the renderer opens the file and finds the same pages in it: what is shown is to be what there is.
@@ -186,8 +203,26 @@ func (d *Desk) saved(ctx context.Context, in *Incoming) (*pdf.Document, error) {
 // maxSaved is the largest file that PDFium is asked to save, which it does in memory.
 const maxSaved = 128 << 20
 
-// addDocument describes the base and stores the document with its first state.
-func (d *Desk) addDocument(ctx context.Context, row *Document, base string) (*Document, error) {
+// addDocument describes the base and stores the document with its first state. What it kept goes if that fails; where the same request
+// was carried out meanwhile, the document that came of it is given.
+func (d *Desk) addDocument(ctx context.Context, row *Document, base, request string) (*Document, error) {
+	kept := []string{row.OriginalSHA}
+	if base != row.OriginalSHA {
+		kept = append(kept, base)
+	}
+	out, err := d.makeDocument(ctx, row, base, request)
+	if err == nil {
+		d.Store.unpin(kept...)
+		return out, nil
+	}
+	d.tidy(kept...)
+	if was, aerr := d.asked(ctx, row.ChangedBy, request); aerr == nil && was != nil {
+		return d.Document(ctx, was.DocumentID)
+	}
+	return nil, err
+}
+
+func (d *Desk) makeDocument(ctx context.Context, row *Document, base, request string) (*Document, error) {
 	b, err := d.base(base)
 	if err != nil {
 		return nil, err
@@ -205,7 +240,8 @@ func (d *Desk) addDocument(ctx context.Context, row *Document, base string) (*Do
 	row.Arrived = toJSON(found)
 	row.Pages, row.Weight = len(b.pages), b.doc.Size()
 	row.Paper = paperOf(b.doc)
-	row.NextNo = 1
+	row.NextNo, row.NameKey = 1, nameKey(row.Name)
+	row.FirstKey = step.Key{Ordinal: 1}.String()
 	row.CreatedAt, row.ChangedAt = d.now(), d.now()
 	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if err := tx.Create(row).Error; err != nil {
@@ -216,30 +252,13 @@ func (d *Desk) addDocument(ctx context.Context, row *Document, base string) (*Do
 			return err
 		}
 		row.HeadID, row.TipID = st.ID, st.ID
-		return tx.Save(row).Error
+		if err := tx.Save(row).Error; err != nil {
+			return err
+		}
+		return d.answer(tx, Request{ID: request, PersonID: row.ChangedBy, DocumentID: row.ID})
 	})
 	d.wakeReading()
 	return row, err
-}
-
-func fromPicture(name string, in *Incoming) (*pdf.Document, string, error) {
-	if in.Size > maxPicture {
-		return nil, "", &Refused{name, "the picture is over 512 MB"}
-	}
-	data := make([]byte, in.Size)
-	if _, err := in.ReadAt(data, 0); err != nil && err != io.EOF {
-		return nil, "", err
-	}
-	p, err := picture.Decode(data)
-	if err != nil {
-		return nil, "", &Refused{name, err.Error() + "; nothing was changed"}
-	}
-	doc := pdf.New()
-	page, err := draw.PicturePage(doc, p)
-	if err != nil {
-		return nil, "", &Refused{name, err.Error() + "; nothing was changed"}
-	}
-	return doc, p.Kind, doc.InsertPages(0, []pdf.Ref{page})
 }
 
 // cleanName makes a name that somebody typed or a browser sent fit for a file name.
@@ -293,7 +312,7 @@ var papers = []struct {
 	{"Letter", 612, 792}, {"Legal", 612, 1008},
 }
 
-// Paper names a page size in points: "A4", "A4 across", or its millimetres.
+// Paper names a page size in points: "A4", "A4 landscape", or its millimetres.
 func Paper(w, h float64) string {
 	near := func(a, b float64) bool { return a-b < 2 && b-a < 2 }
 	for _, p := range papers {
@@ -301,7 +320,7 @@ func Paper(w, h float64) string {
 		case near(w, p.w) && near(h, p.h):
 			return p.name
 		case near(w, p.h) && near(h, p.w):
-			return p.name + " across"
+			return p.name + " landscape"
 		}
 	}
 	return fmt.Sprintf("%.0f × %.0f mm", w*25.4/72, h*25.4/72)

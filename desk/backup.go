@@ -58,7 +58,7 @@ func Backup(dir string, w io.Writer) (files int, err error) {
 	}
 	slices.Sort(names)
 	for _, sha := range names {
-		if err := addFile(t, "files/"+sha, (&Store{dir}).Path(sha)); err != nil {
+		if err := addFile(t, "files/"+sha, (&Store{dir: dir}).Path(sha)); err != nil {
 			return 0, err
 		}
 	}
@@ -109,7 +109,7 @@ func Restore(r io.Reader, dir string) (files int, err error) {
 	if err := os.MkdirAll(coming, 0o700); err != nil {
 		return 0, err
 	}
-	store := &Store{coming}
+	store := &Store{dir: coming, pins: map[string]int{}}
 	t := tar.NewReader(r)
 	have := map[string]bool{}
 	for {

@@ -48,6 +48,7 @@ type Desk struct {
 var (
 	ErrInUse   = errors.New("another server works on this data folder")
 	ErrMissing = errors.New("it is not there any more")
+	ErrNobody  = errors.New("nobody is signed in")
 )
 
 // Options say how a desk is opened.
@@ -55,6 +56,7 @@ type Options struct {
 	Log         *slog.Logger
 	Now         func() time.Time // the clock; time.Now if nil
 	PDFiumCache string           // where the renderer keeps its compiled form; in the data folder if empty
+	Registry    *step.Registry   // the steps there are; those of all jobs if nil
 }
 
 // Open opens a data folder, which is made where there is none. One server works on
@@ -100,7 +102,7 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 		return nil, err
 	}
 	d := &Desk{
-		Store: store, db: db, dir: dir, lock: lock, registry: jobs.Registry(), pool: pool, log: opt.Log, now: opt.Now,
+		Store: store, db: db, dir: dir, lock: lock, registry: opt.Registry, pool: pool, log: opt.Log, now: opt.Now,
 		live: map[uint]*live{}, bases: map[string]*openBase{}, hashing: make(chan struct{}, 2),
 		pictures: pictures{dir: filepath.Join(dir, "pictures")},
 	}
@@ -109,6 +111,12 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	}
 	if d.log == nil {
 		d.log = slog.New(slog.DiscardHandler)
+	}
+	if d.registry == nil {
+		d.registry = jobs.Registry()
+	}
+	if err := d.expire(); err != nil {
+		return nil, err
 	}
 	if err := d.sweep(); err != nil {
 		return nil, err

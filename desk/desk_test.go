@@ -10,6 +10,7 @@ import (
 	"image/jpeg"
 	"io"
 	"os"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -55,7 +56,7 @@ func arrive(t *testing.T, d *Desk, name string, data []byte) (*Document, error) 
 	require.NoError(t, err)
 	_, err = in.Write(data)
 	require.NoError(t, err)
-	return d.Arrive(t.Context(), 1, 0, name, "", in)
+	return d.Arrive(t.Context(), Arrival{Person: 1, Name: name}, in)
 }
 
 func bring(t *testing.T, d *Desk, name string, data []byte) *Document {
@@ -80,6 +81,15 @@ func mustDo(t *testing.T, d *Desk, doc uint, name, params string) *Outcome {
 	out, err := do(t, d, doc, s.State.ID, name, params)
 	require.NoError(t, err)
 	return out
+}
+
+// trail gives the steps that led to a snapshot, the first one first.
+func trail(t *testing.T, d *Desk, s *Snapshot) []Step {
+	t.Helper()
+	steps, err := d.Trail(t.Context(), s, 0, 10_000)
+	require.NoError(t, err)
+	slices.Reverse(steps)
+	return steps
 }
 
 func bytesOf(t *testing.T, s *Snapshot) []byte {
@@ -107,7 +117,7 @@ func TestArrive(t *testing.T) {
 	assert.Equal(t, "several sizes", row.Paper, "one page is turned")
 	assert.NotZero(t, row.Weight)
 	pic := bring(t, d, "quay.jpg", photo(t))
-	assert.Equal(t, [3]any{1, "a JPEG picture", "79 × 53 mm"}, [3]any{pic.Pages, pic.MadeFrom, pic.Paper})
+	assert.Equal(t, [3]any{1, "a JPEG picture", "79 × 53 mm"}, [3]any{pic.Pages, pic.Made.String(), pic.Paper})
 	assert.Contains(t, pic.Found()[0].Sentence, "without text")
 	shifted := bring(t, d, "shifted.pdf", append([]byte("junk before\n"), pdftest.Text(2)...))
 	assert.Equal(t, 2, shifted.Pages)
@@ -123,7 +133,7 @@ func TestArrive(t *testing.T) {
 	cut := bring(t, d, "cut.pdf", whole[:bytes.LastIndex(whole, []byte("\nxref\n"))])
 	assert.Equal(t, 3, cut.Pages)
 	assert.Equal(t, "was damaged and mended: its table of objects had to be made again", cut.Found()[0].Sentence)
-	mustDo(t, d, cut.ID, "turn", `{"pages":"1","by":90}`)
+	mustDo(t, d, cut.ID, "rotate", `{"pages":"1","by":90}`)
 	snap, err := d.Snapshot(t.Context(), cut.ID)
 	require.NoError(t, err)
 	pdftest.Check(t, bytesOf(t, snap))
@@ -138,7 +148,7 @@ func TestArrive(t *testing.T) {
 	left, err := os.ReadDir(d.dir + "/coming")
 	require.NoError(t, err)
 	assert.Empty(t, left, "nothing is left of a refused file")
-	all, err := d.Documents(t.Context(), false)
+	all, err := d.Documents(t.Context(), Listing{Most: 100})
 	require.NoError(t, err)
 	assert.Len(t, all, 5)
 }
@@ -160,18 +170,18 @@ func TestLongTrail(t *testing.T) {
 	require.NoError(t, err)
 	files[s.State.ID] = bytesOf(t, s)
 	for i := range n {
-		name, params := "turn", fmt.Sprintf(`{"pages":"%d","by":90}`, i%10+1)
+		name, params := "rotate", fmt.Sprintf(`{"pages":"%d","by":90}`, i%10+1)
 		switch {
 		case i%10 == 3:
 			name, params = "move", fmt.Sprintf(`{"pages":["0.%d"],"to":"end"}`, i/10%9+1)
 		case i%50 == 7:
 			name, params = "insert", fmt.Sprintf(`{"from":"state:%d","pages":"2-3","to":%d}`, other.State.ID, i%9+1)
 		case i%50 == 15:
-			name, params = "take-out", `{"pages":"12"}`
+			name, params = "remove", `{"pages":"12"}`
 		case i == 20:
 			name, params = "number", `{"pages":"all but first"}`
 		case i%60 == 40:
-			name, params = "furnishing-renew", fmt.Sprintf(`{"id":%q}`, draw.List(s.PDF)[0].ID)
+			name, params = "furnishing-update", fmt.Sprintf(`{"id":%q}`, draw.List(s.PDF)[0].ID)
 		}
 		out := mustDo(t, d, doc.ID, name, params)
 		s = out.Snapshot
@@ -179,28 +189,29 @@ func TestLongTrail(t *testing.T) {
 	}
 	tip := s.State.ID
 	for range n {
-		out, err := d.Back(t.Context(), doc.ID, s.State.ID, 1)
+		out, err := d.Undo(t.Context(), doc.ID, s.State.ID, 1)
 		require.NoError(t, err)
 		s = out.Snapshot
 		require.True(t, bytes.Equal(files[s.State.ID], bytesOf(t, s)))
 	}
-	_, err = d.Back(t.Context(), doc.ID, s.State.ID, 1)
+	_, err = d.Undo(t.Context(), doc.ID, s.State.ID, 1)
 	var refusal *step.Refusal
 	require.ErrorAs(t, err, &refusal)
 	for range n {
-		out, err := d.Forward(t.Context(), doc.ID, s.State.ID, 1)
+		out, err := d.Redo(t.Context(), doc.ID, s.State.ID, 1)
 		require.NoError(t, err)
 		s = out.Snapshot
 		require.True(t, bytes.Equal(files[s.State.ID], bytesOf(t, s)))
 	}
 	assert.Equal(t, tip, s.State.ID)
-	_, err = d.Forward(t.Context(), doc.ID, s.State.ID, 1)
+	_, err = d.Redo(t.Context(), doc.ID, s.State.ID, 1)
 	require.ErrorAs(t, err, &refusal)
 
 	updates, err := d.Replay(t.Context(), doc.ID)
 	require.NoError(t, err)
 	require.Len(t, updates, n)
-	for i, st := range s.Steps {
+	steps := trail(t, d, s)
+	for i, st := range steps {
 		var row Step
 		require.NoError(t, d.db.First(&row, st.ID).Error)
 		stored, err := d.updateOf(&row)
@@ -215,10 +226,14 @@ func TestLongTrail(t *testing.T) {
 	// The long trail is read through a fold, and is the same document as without it.
 	states, err := d.chain(t.Context(), doc.ID, tip)
 	require.NoError(t, err)
-	require.NotEmpty(t, states[foldAfter].FoldSHA)
-	assert.Empty(t, states[foldAfter-1].FoldSHA)
+	require.Len(t, states, n-foldAfter+1, "no state before the fold is read")
+	require.NotEmpty(t, states[0].FoldSHA)
+	assert.Equal(t, foldAfter, states[0].Depth)
 	assert.Equal(t, n-foldAfter+1, s.unfolded())
-	whole, err := d.load(t.Context(), s.Document, states[foldAfter].ID)
+	opened, err := d.load(t.Context(), s.Document, tip)
+	require.NoError(t, err)
+	assert.Equal(t, s.Pages(), opened.Pages(), "keys and versions of pictures are known from the fold on")
+	whole, err := d.load(t.Context(), s.Document, states[0].ID)
 	require.NoError(t, err)
 	assert.Equal(t, foldAfter, whole.unfolded(), "the state itself is read through its own updates")
 	folded, err := d.fold(whole)
@@ -236,22 +251,22 @@ func drawPage(t *testing.T, d *Desk, s *Snapshot, k step.Key) []byte {
 	return pic.Data
 }
 
-func TestTakeOutStep(t *testing.T) {
+func TestRevise(t *testing.T) {
 	d := newDesk(t)
 	doc := bring(t, d, "doc.pdf", pdftest.Text(5))
 	mustDo(t, d, doc.ID, "move", `{"pages":["0.1"],"to":"end"}`)
-	middle := mustDo(t, d, doc.ID, "turn", `{"pages":["0.4"],"by":90}`)
+	middle := mustDo(t, d, doc.ID, "rotate", `{"pages":["0.4"],"by":90}`)
 	last := mustDo(t, d, doc.ID, "move", `{"pages":["0.5"],"to":"0.2"}`)
 	before := last.Snapshot
 	ref, _ := before.Keys.Ref(step.Key{Ordinal: 4})
 	require.Equal(t, 90, before.PDF.Geometry(ref).Rotate)
 
-	out, err := d.TakeOutStep(t.Context(), doc.ID, before.State.ID, 1, middle.Step.ID)
+	out, err := d.Revise(t.Context(), Revision{Document: doc.ID, Seen: before.State.ID, Person: 1, Step: middle.Step.ID})
 	require.NoError(t, err)
 	assert.Equal(t, 0, out.Snapshot.PDF.Geometry(ref).Rotate)
 	want := []string{"Page 5", "Page 2", "Page 3", "Page 4", "Page 1"}
 	assert.Equal(t, want, pdftest.PageTexts(t, pdftest.Whole(t, out.Snapshot.PDF)))
-	assert.Len(t, out.Snapshot.Steps, 2)
+	assert.Len(t, trail(t, d, out.Snapshot), 2)
 
 	// A step that the later ones need can't go: nothing is changed.
 	src := bring(t, d, "src.pdf", pdftest.Text(2))
@@ -259,8 +274,8 @@ func TestTakeOutStep(t *testing.T) {
 	require.NoError(t, err)
 	ins := mustDo(t, d, doc.ID, "insert", fmt.Sprintf(`{"from":"state:%d","to":"end"}`, srcSnap.State.ID))
 	key := ins.Step.keys()[0]
-	after := mustDo(t, d, doc.ID, "turn", fmt.Sprintf(`{"pages":[%q],"by":90}`, key))
-	_, err = d.TakeOutStep(t.Context(), doc.ID, after.Snapshot.State.ID, 1, ins.Step.ID)
+	after := mustDo(t, d, doc.ID, "rotate", fmt.Sprintf(`{"pages":[%q],"by":90}`, key))
+	_, err = d.Revise(t.Context(), Revision{Document: doc.ID, Seen: after.Snapshot.State.ID, Person: 1, Step: ins.Step.ID})
 	require.ErrorContains(t, err, "can't be done without it")
 	s, err := d.Snapshot(t.Context(), doc.ID)
 	require.NoError(t, err)
@@ -274,7 +289,7 @@ func TestTwoWindows(t *testing.T) {
 	s, err := d.Snapshot(t.Context(), doc.ID)
 	require.NoError(t, err)
 	seen := s.State.ID
-	c := Change{Document: doc.ID, Seen: seen, RequestID: "same", Person: 1, Name: "turn", Params: json.RawMessage(`{"pages":["0.2"],"by":90}`)}
+	c := Change{Document: doc.ID, Seen: seen, RequestID: "same", Person: 1, Name: "rotate", Params: json.RawMessage(`{"pages":["0.2"],"by":90}`)}
 	first, err := d.Do(t.Context(), c)
 	require.NoError(t, err)
 	again, err := d.Do(t.Context(), c)
@@ -282,40 +297,40 @@ func TestTwoWindows(t *testing.T) {
 	assert.Equal(t, first.Snapshot.State.ID, again.Snapshot.State.ID, "the same request does nothing more")
 
 	// The other window still shows the old state: other pages may be changed ...
-	_, err = do(t, d, doc.ID, seen, "turn", `{"pages":["0.5"],"by":90}`)
+	_, err = do(t, d, doc.ID, seen, "rotate", `{"pages":["0.5"],"by":90}`)
 	require.NoError(t, err)
 	// ... the same page, or what a rule means, may not.
 	var conflict *Conflict
-	_, err = do(t, d, doc.ID, seen, "turn", `{"pages":["0.2"],"by":90}`)
+	_, err = do(t, d, doc.ID, seen, "rotate", `{"pages":["0.2"],"by":90}`)
 	require.ErrorAs(t, err, &conflict)
-	_, err = do(t, d, doc.ID, seen, "turn", `{"pages":"odd","by":90}`)
+	_, err = do(t, d, doc.ID, seen, "rotate", `{"pages":"odd","by":90}`)
 	require.ErrorAs(t, err, &conflict)
-	_, err = d.Back(t.Context(), doc.ID, seen, 1)
+	_, err = d.Undo(t.Context(), doc.ID, seen, 1)
 	require.ErrorAs(t, err, &conflict)
-	assert.Len(t, conflict.Head.Steps, 2)
+	assert.Len(t, trail(t, d, conflict.Head), 2)
 
 	// Many at once: each is done once.
 	var wg sync.WaitGroup
 	for i := range 8 {
 		wg.Go(func() {
 			_, err := d.Do(context.Background(), Change{Document: doc.ID, Seen: conflict.Head.State.ID, RequestID: fmt.Sprint("p", i%4), Person: 1,
-				Name: "turn", Params: json.RawMessage(fmt.Sprintf(`{"pages":["0.%d"],"by":90}`, []int{1, 3, 4, 6}[i%4]))})
+				Name: "rotate", Params: json.RawMessage(fmt.Sprintf(`{"pages":["0.%d"],"by":90}`, []int{1, 3, 4, 6}[i%4]))})
 			assert.NoError(t, err)
 		})
 	}
 	wg.Wait()
 	s, err = d.Snapshot(t.Context(), doc.ID)
 	require.NoError(t, err)
-	assert.Len(t, s.Steps, 6)
+	assert.Len(t, trail(t, d, s), 6)
 }
 
-func TestTogetherAndHandOut(t *testing.T) {
+func TestCombineAndHandOut(t *testing.T) {
 	dir := t.TempDir()
 	d := openDesk(t, dir)
 	a, b := bring(t, d, "Letter.pdf", pdftest.Text(2)), bring(t, d, "Survey.pdf", pdftest.Text(3))
 	p := bring(t, d, "quay.jpg", photo(t))
-	w := d.Start(1, "together", func(ctx context.Context, w *Work) (any, error) {
-		return d.Together(ctx, w, 1, []uint{b.ID, p.ID, a.ID}, "Winter papers")
+	w := d.Start(1, "Combine", func(ctx context.Context, w *Work) (any, error) {
+		return d.Combine(ctx, w, Combination{Person: 1, Documents: []uint{b.ID, p.ID, a.ID}, Name: "Winter papers"})
 	})
 	prog := w.Wait(t.Context())
 	require.NoError(t, prog.Err)
@@ -333,7 +348,7 @@ func TestTogetherAndHandOut(t *testing.T) {
 	_, err = d.HandOut(t.Context(), quiet, Order{Document: doc.ID, Seen: seen - 1, Person: 1, Name: "Out"})
 	var conflict *Conflict
 	require.ErrorAs(t, err, &conflict)
-	mustDo(t, d, doc.ID, "furnishing-renew", `{}`)
+	mustDo(t, d, doc.ID, "furnishing-update", `{}`)
 	s, err := d.Snapshot(t.Context(), doc.ID)
 	require.NoError(t, err)
 	h, err := d.HandOut(t.Context(), quiet, Order{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "Winter papers 2027.pdf"})
@@ -361,11 +376,11 @@ func TestTogetherAndHandOut(t *testing.T) {
 	s2, err := d.Snapshot(t.Context(), doc.ID)
 	require.NoError(t, err)
 	assert.True(t, bytes.Equal(before, bytesOf(t, s2)))
-	assert.Len(t, s2.Steps, 3)
-	outs, err := d.HandOuts(t.Context(), doc.ID)
+	assert.Len(t, trail(t, d, s2), 3)
+	outs, err := d.HandOuts(t.Context(), doc.ID, Listing{Most: 10})
 	require.NoError(t, err)
 	assert.Len(t, outs, 2)
-	assert.True(t, d.CanForward(t.Context(), s2) == false)
+	assert.True(t, d.CanRedo(t.Context(), s2) == false)
 }
 
 func TestPicturesAndPreview(t *testing.T) {
@@ -376,10 +391,10 @@ func TestPicturesAndPreview(t *testing.T) {
 	key := step.Key{Ordinal: 1}
 	upright, err := d.Picture(t.Context(), doc.ID, key, 0, 200, 200)
 	require.NoError(t, err)
-	pre, err := d.Preview(t.Context(), Change{Document: doc.ID, Seen: s.State.ID, Name: "turn", Params: json.RawMessage(`{"pages":["0.1"],"by":90}`)}, key, 200, 200)
+	pre, err := d.Preview(t.Context(), Change{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "rotate", Params: json.RawMessage(`{"pages":["0.1"],"by":90}`)}, key, 200, 200)
 	require.NoError(t, err)
 	assert.NotEqual(t, upright, pre.Picture.Data)
-	out := mustDo(t, d, doc.ID, "turn", `{"pages":["0.1"],"by":90}`)
+	out := mustDo(t, d, doc.ID, "rotate", `{"pages":["0.1"],"by":90}`)
 	v := out.Snapshot.Pages()[0].Version
 	assert.Equal(t, out.Step.ID, v)
 	turned, err := d.Picture(t.Context(), doc.ID, key, v, 200, 200)
@@ -458,23 +473,23 @@ func TestWork(t *testing.T) {
 	assert.ErrorIs(t, err, ErrMissing)
 }
 
-func TestTakeAway(t *testing.T) {
+func TestBin(t *testing.T) {
 	d := newDesk(t)
 	doc := bring(t, d, "Tide table.pdf", pdftest.Text(1))
-	_, err := d.Rename(t.Context(), doc.ID, "  Tide table: January / 2027 ")
+	_, err := d.Rename(t.Context(), 1, doc.ID, "  Tide table: January / 2027 ")
 	require.NoError(t, err)
 	found, err := d.Search(t.Context(), "january TIDE", 5)
 	require.NoError(t, err)
 	require.Len(t, found, 1)
-	require.NoError(t, d.TakeAway(t.Context(), []uint{doc.ID}))
+	require.NoError(t, d.Bin(t.Context(), 1, []uint{doc.ID}))
 	here, away, _, err := d.Counts(t.Context())
 	require.NoError(t, err)
 	assert.Equal(t, [2]int64{0, 1}, [2]int64{here, away})
-	require.NoError(t, d.BringBack(t.Context(), []uint{doc.ID}))
-	list, err := d.Documents(t.Context(), false)
+	require.NoError(t, d.Restore(t.Context(), 1, []uint{doc.ID}))
+	list, err := d.Documents(t.Context(), Listing{Most: 100})
 	require.NoError(t, err)
 	assert.Len(t, list, 1)
-	assert.ErrorIs(t, d.TakeAway(t.Context(), []uint{99}), ErrMissing)
+	assert.ErrorIs(t, d.Bin(t.Context(), 1, []uint{99}), ErrMissing)
 }
 
 // The last resort for a file that our reader does not understand: what the renderer's library saves of it.

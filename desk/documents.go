@@ -12,26 +12,36 @@ import (
 	"glenrain/core/step"
 )
 
-// Documents lists what is in the house, newest change first; away lists what was taken away.
-func (d *Desk) Documents(ctx context.Context, away bool) ([]Document, error) {
-	q := d.db.WithContext(ctx).Order("changed_at desc, id desc")
-	if away {
+// Listing asks for a part of a list, newest first: so many rows behind one that was given before.
+type Listing struct {
+	Binned bool // documents in the Bin instead of those in the house
+	After  uint // the id of the row before the first that is wanted; 0 from the newest on
+	Most   int
+}
+
+// Documents lists what is in the house, newest change first.
+func (d *Desk) Documents(ctx context.Context, l Listing) ([]Document, error) {
+	q := d.db.WithContext(ctx).Order("changed_at desc, id desc").Limit(l.Most)
+	if l.Binned {
 		q = q.Where("away_at is not null")
 	} else {
 		q = q.Where("away_at is null")
+	}
+	if l.After != 0 {
+		q = q.Where("(changed_at, id) < (select changed_at, id from documents where id = ?)", l.After)
 	}
 	var out []Document
 	return out, q.Find(&out).Error
 }
 
-// Counts tells how many documents there are, how many were taken away and how many
+// Counts tells how many documents there are, how many are in the Bin and how many
 // files were handed out.
-func (d *Desk) Counts(ctx context.Context) (here, away, out int64, err error) {
+func (d *Desk) Counts(ctx context.Context) (here, binned, out int64, err error) {
 	db := d.db.WithContext(ctx)
 	if err = db.Model(&Document{}).Where("away_at is null").Count(&here).Error; err != nil {
 		return
 	}
-	if err = db.Model(&Document{}).Where("away_at is not null").Count(&away).Error; err != nil {
+	if err = db.Model(&Document{}).Where("away_at is not null").Count(&binned).Error; err != nil {
 		return
 	}
 	err = db.Model(&HandOut{}).Count(&out).Error
@@ -48,41 +58,51 @@ func (d *Desk) Document(ctx context.Context, id uint) (*Document, error) {
 }
 
 // Rename gives a document another name.
-func (d *Desk) Rename(ctx context.Context, id uint, name string) (*Document, error) {
+func (d *Desk) Rename(ctx context.Context, person, id uint, name string) (*Document, error) {
 	name = cleanName(strings.TrimSpace(name))
-	return d.setRow(ctx, id, "name", name, func(row *Document) { row.Name = name })
+	return d.setRow(ctx, person, ActRename, id, map[string]any{"name": name, "name_key": nameKey(name)}, func(row *Document) { row.Name, row.NameKey = name, nameKey(name) })
 }
 
-// TakeAway puts documents out of sight; BringBack puts them back.
-func (d *Desk) TakeAway(ctx context.Context, ids []uint) error {
+// nameKey is what names are compared and looked for by.
+func nameKey(name string) string { return strings.ToLower(name) }
+
+// Bin puts documents into the Bin; Restore takes them out of it.
+func (d *Desk) Bin(ctx context.Context, person uint, ids []uint) error {
 	now := d.now()
-	return d.setAway(ctx, ids, &now)
+	return d.setBinned(ctx, person, ids, &now)
 }
 
-// BringBack undoes TakeAway.
-func (d *Desk) BringBack(ctx context.Context, ids []uint) error { return d.setAway(ctx, ids, nil) }
+// Restore undoes Bin.
+func (d *Desk) Restore(ctx context.Context, person uint, ids []uint) error {
+	return d.setBinned(ctx, person, ids, nil)
+}
 
-func (d *Desk) setAway(ctx context.Context, ids []uint, at *time.Time) error {
+func (d *Desk) setBinned(ctx context.Context, person uint, ids []uint, at *time.Time) error {
 	for _, id := range ids {
-		if _, err := d.setRow(ctx, id, "away_at", at, func(row *Document) { row.AwayAt = at }); err != nil {
+		if _, err := d.setRow(ctx, person, ActBin, id, map[string]any{"away_at": at}, func(row *Document) { row.BinnedAt = at }); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// setRow changes one column of a document, also in the snapshot that is open.
-func (d *Desk) setRow(ctx context.Context, id uint, column string, value any, set func(*Document)) (*Document, error) {
+// setRow changes columns of a document, also in the snapshot that is open.
+func (d *Desk) setRow(ctx context.Context, person uint, act Act, id uint, columns map[string]any, set func(*Document)) (*Document, error) {
 	l, done := d.document(id)
 	defer done()
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	res := d.db.WithContext(ctx).Model(&Document{}).Where("id = ?", id).Update(column, value)
-	if res.Error != nil {
-		return nil, res.Error
+	if err := l.lock(ctx); err != nil {
+		return nil, err
 	}
-	if res.RowsAffected == 0 {
-		return nil, ErrMissing
+	defer l.unlock()
+	row, err := d.Document(ctx, id)
+	if err == nil {
+		err = d.may(ctx, person, act, row)
+	}
+	if err != nil {
+		return nil, err
+	}
+	if err := d.db.WithContext(ctx).Model(&Document{}).Where("id = ?", id).Updates(columns).Error; err != nil {
+		return nil, err
 	}
 	d.mu.Lock()
 	if l.snap != nil {
@@ -119,20 +139,26 @@ func (d *Desk) Folder(ctx context.Context, id uint) (*Folder, error) {
 
 // Search gives the documents whose names hold all the words, newest change first.
 func (d *Desk) Search(ctx context.Context, text string, most int) ([]Document, error) {
-	q := d.db.WithContext(ctx).Where("away_at is null").Order("changed_at desc").Limit(most)
-	for w := range strings.FieldsSeq(text) {
-		escaped := strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(w)
-		q = q.Where(`name like ? escape '\'`, "%"+escaped+"%")
+	q := d.db.WithContext(ctx).Where("away_at is null").Order("changed_at desc, id desc").Limit(most)
+	for w := range strings.FieldsSeq(nameKey(text)) {
+		q = q.Where(`name_key like ? escape '\'`, "%"+escapeLike(w)+"%")
 	}
 	var out []Document
 	return out, q.Find(&out).Error
 }
 
-// HandOuts lists the files that were handed out, newest first; of one document with id.
-func (d *Desk) HandOuts(ctx context.Context, document uint) ([]HandOut, error) {
-	q := d.db.WithContext(ctx).Order("at desc, id desc")
+func escapeLike(s string) string {
+	return strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(s)
+}
+
+// HandOuts lists files that were handed out, newest first: of all documents, or of one.
+func (d *Desk) HandOuts(ctx context.Context, document uint, l Listing) ([]HandOut, error) {
+	q := d.db.WithContext(ctx).Order("at desc, id desc").Limit(l.Most)
 	if document != 0 {
 		q = q.Where("document_id = ?", document)
+	}
+	if l.After != 0 {
+		q = q.Where("(at, id) < (select at, id from hand_outs where id = ?)", l.After)
 	}
 	var out []HandOut
 	return out, q.Find(&out).Error
@@ -147,11 +173,13 @@ func (d *Desk) HandedOut(ctx context.Context, id uint) (*HandOut, error) {
 	return &h, nil
 }
 
-// nameTaken reports whether a file was handed out under this name.
-func nameTaken(tx *gorm.DB, name string) (bool, error) {
+// nameTaken refuses a name that a file was handed out under.
+func nameTaken(tx *gorm.DB, name string) error {
 	var n int64
-	err := tx.Model(&HandOut{}).Where("lower(name) = lower(?)", name).Count(&n).Error
-	return n > 0, err
+	if err := tx.Model(&HandOut{}).Where("name_key = ?", nameKey(name)).Limit(1).Count(&n).Error; err != nil || n == 0 {
+		return err
+	}
+	return step.Refuse("something was handed out under the name “%s” already: choose another", trimPDF(name))
 }
 
 // FreeName gives a name for a copy that nothing was handed out under yet.
@@ -161,8 +189,9 @@ func (d *Desk) FreeName(ctx context.Context, name string) (string, error) {
 		if i > 1 {
 			try = name + " " + step.Thousands(i)
 		}
-		taken, err := nameTaken(d.db.WithContext(ctx), try+".pdf")
-		if err != nil || !taken {
+		err := nameTaken(d.db.WithContext(ctx), try+".pdf")
+		var taken *step.Refusal
+		if !errors.As(err, &taken) {
 			return try, err
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"sync"
 
 	"gorm.io/gorm"
 
@@ -26,14 +27,15 @@ func (a *Asks) Error() string { return a.Findings[0].Sentence }
 
 // Order asks for a hand-out.
 type Order struct {
-	Document uint
-	Seen     uint
-	Person   uint
-	Name     string // of the copy, without ".pdf"
-	Replace  bool   // the original, instead of a copy
-	AsItIs   bool   // although it has loose ends that ask
-	Lock     bool   // again as it came, with the same passwords
-	Signed   bool   // the original with the changes behind it, instead of written anew
+	Document  uint
+	Seen      uint
+	RequestID string // of this request alone: a second one of the same id hands nothing more out
+	Person    uint
+	Name      string // of the copy, without ".pdf"
+	Replace   bool   // the original, instead of a copy
+	AsItIs    bool   // although it has loose ends that ask
+	Lock      bool   // again as it came, with the same passwords
+	Signed    bool   // the original with the changes behind it, instead of written anew
 }
 
 // CanLock reports whether the document can be locked again as it came.
@@ -42,27 +44,45 @@ func (s *Snapshot) CanLock() bool { return s.Document.Lock != "" }
 // CanKeepSignature reports whether the document is signed and its signature can leave with it.
 func (s *Snapshot) CanKeepSignature() bool {
 	r := s.Document
-	return !r.Working && !r.Locked && r.Mended == "" && r.MadeFrom == "" && finding.Signed(s.PDF) != ""
+	return !r.Working && !r.Locked && r.Mended == "" && r.Made.Of == "" && finding.Signed(s.PDF) != ""
 }
 
-// LooseEnds finds what should be mended before the document goes out.
+// found are the loose ends of a state, once they were looked for.
+type found struct {
+	once sync.Once
+	list []finding.Finding
+	err  error
+}
+
+// LooseEnds finds what should be mended before the document goes out: once for each state.
 func (d *Desk) LooseEnds(s *Snapshot) ([]finding.Finding, error) {
-	found, err := finding.Run(s.PDF, jobs.LooseEnds())
-	if err == nil && s.Document.Locked && !s.CanLock() {
-		found = append([]finding.Finding{unlocked}, found...)
+	s.found.once.Do(func() { s.found.list, s.found.err = finding.Run(s.PDF, jobs.LooseEnds()) })
+	if s.found.err == nil && s.Document.Locked && !s.CanLock() {
+		return append([]finding.Finding{unlocked}, s.found.list...), nil
 	}
-	return found, err
+	return s.found.list, s.found.err
 }
 
 var unlocked = finding.Finding{Kind: "unlocked", Asks: true,
 	Sentence: "The document came locked with a password; the file that goes out is not locked"}
 
 // HandOut writes the document anew, whole, as a file to give away: only what can be
-// reached, nothing of what was undone or taken out.
+// reached, nothing of what was undone or removed.
 func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) {
 	s, err := d.Snapshot(ctx, o.Document)
+	if err == nil {
+		err = d.may(ctx, o.Person, ActHandOut, &s.Document)
+	}
 	if err != nil {
 		return nil, err
+	}
+	if was, err := d.asked(ctx, o.Person, o.RequestID); err != nil {
+		return nil, err
+	} else if was != nil {
+		if was.DocumentID != o.Document {
+			return nil, errAsked
+		}
+		return d.HandedOut(ctx, was.HandOutID)
 	}
 	if s.State.ID != o.Seen {
 		return nil, &Conflict{s}
@@ -94,8 +114,11 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 			return nil, step.Refuse("a copy needs a name")
 		}
 		name = trimPDF(cleanName(o.Name)) + ".pdf"
+		if err := nameTaken(d.db.WithContext(ctx), name); err != nil { // before the work; who comes first is settled after it
+			return nil, err
+		}
 	}
-	h := &HandOut{DocumentID: o.Document, StateID: s.State.ID, Name: name, Replaced: o.Replace, PersonID: o.Person, At: d.now()}
+	h := &HandOut{DocumentID: o.Document, StateID: s.State.ID, Name: name, NameKey: nameKey(name), Replaced: o.Replace, PersonID: o.Person, At: d.now()}
 	doc := s.PDF.Fork()
 	stamp(doc, pdf.DateString(h.At))
 	field.Unsign(doc)
@@ -121,28 +144,35 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 		return nil, err
 	}
 	if h.Pages, err = d.check(h.SHA, h.Locked); err != nil {
+		d.tidy(h.SHA)
 		return nil, fmt.Errorf("the file that was written does not read back: %w", err)
 	}
 	if h.Pages == 0 {
 		h.Pages = s.Document.Pages
 	}
-	return h, d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if o.Replace {
 			if err := tx.Model(&Document{}).Where("id = ?", o.Document).
 				Updates(map[string]any{"original_sha": h.SHA, "original_name": name}).Error; err != nil {
 				return err
 			}
-			return tx.Create(h).Error
-		}
-		taken, err := nameTaken(tx, name)
-		if err != nil {
+		} else if err := nameTaken(tx, name); err != nil {
 			return err
 		}
-		if taken {
-			return step.Refuse("something was handed out under the name “%s” already: choose another", trimPDF(name))
+		if err := tx.Create(h).Error; err != nil {
+			return err
 		}
-		return tx.Create(h).Error
+		return d.answer(tx, Request{ID: o.RequestID, PersonID: o.Person, DocumentID: o.Document, HandOutID: h.ID})
 	})
+	if err != nil {
+		d.tidy(h.SHA)
+		if was, aerr := d.asked(ctx, o.Person, o.RequestID); aerr == nil && was != nil { // the same request, twice at once
+			return d.HandedOut(ctx, was.HandOutID)
+		}
+		return nil, err
+	}
+	d.Store.unpin(h.SHA)
+	return h, nil
 }
 
 func trimPDF(name string) string {
@@ -184,16 +214,33 @@ func stamp(doc *pdf.Document, date pdf.String) {
 	}
 }
 
-// Together puts documents together, in the order given, into a new one.
-func (d *Desk) Together(ctx context.Context, w *Work, person uint, ids []uint, name string) (*Document, error) {
-	if len(ids) == 0 {
-		return nil, step.Refuse("no document is chosen")
+// Combination asks for one document made of several, in their order.
+type Combination struct {
+	Documents []uint
+	Name      string // that of the first, and others, if empty
+	Person    uint
+	RequestID string // of this request alone: a second one of the same id makes nothing more
+}
+
+// Combine makes one new document of several.
+func (d *Desk) Combine(ctx context.Context, w *Work, c Combination) (*Document, error) {
+	if len(c.Documents) == 0 {
+		return nil, step.Refuse("no document is selected")
 	}
+	if err := d.may(ctx, c.Person, ActAdd, nil); err != nil {
+		return nil, err
+	}
+	if was, err := d.asked(ctx, c.Person, c.RequestID); err != nil {
+		return nil, err
+	} else if was != nil {
+		return d.Document(ctx, was.DocumentID)
+	}
+	ids, name := c.Documents, c.Name
 	var inserts []arrange.Insert
 	var folder uint
 	total := 0
 	for i, id := range ids {
-		s, err := d.Snapshot(ctx, id)
+		s, err := d.Look(ctx, c.Person, id)
 		if err != nil {
 			return nil, err
 		}
@@ -204,7 +251,7 @@ func (d *Desk) Together(ctx context.Context, w *Work, person uint, ids []uint, n
 			}
 		}
 		total += s.Document.Pages
-		inserts = append(inserts, arrange.Insert{From: fmt.Sprintf("state:%d", s.State.ID), Name: s.Document.Name})
+		inserts = append(inserts, arrange.Insert{From: step.SourceRef(fmt.Sprintf("state:%d", s.State.ID)), Name: s.Document.Name})
 	}
 	src := &sources{desk: d}
 	defer src.close()
@@ -223,14 +270,11 @@ func (d *Desk) Together(ctx context.Context, w *Work, person uint, ids []uint, n
 	}
 	row := &Document{
 		FolderID: folder, Name: cleanName(name), OriginalSHA: sha, OriginalName: cleanName(name) + ".pdf",
-		MadeFrom: step.Count(len(ids), "document"), ChangedBy: person,
+		Made: Made{Of: "documents", Count: len(ids), Warnings: warnings}, ChangedBy: c.Person,
 	}
-	if len(warnings) > 0 {
-		row.MadeFrom += ". " + strings.Join(warnings, " ")
+	if b, err := d.base(sha); err == nil && len(b.pages) != total {
+		d.tidy(sha)
+		return nil, fmt.Errorf("%d pages went in and %d came out", total, len(b.pages))
 	}
-	row, err = d.addDocument(ctx, row, sha)
-	if err == nil && row.Pages != total {
-		err = fmt.Errorf("%d pages went in and %d came out", total, row.Pages)
-	}
-	return row, err
+	return d.addDocument(ctx, row, sha, c.RequestID)
 }

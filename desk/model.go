@@ -5,11 +5,16 @@
 package desk
 
 import (
+	"cmp"
 	"fmt"
+	"strconv"
+	"strings"
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
 	"gorm.io/gorm"
+
+	"glenrain/core/step"
 )
 
 // Person is someone who signs in.
@@ -60,6 +65,7 @@ type Document struct {
 	ID           uint
 	FolderID     uint `gorm:"index"`
 	Name         string
+	NameKey      string `gorm:"index"` // the name in lower case
 	OriginalSHA  string // the file as it came, or as it was replaced by
 	OriginalName string
 	HeadID       uint // the state people see
@@ -67,18 +73,55 @@ type Document struct {
 	TextID       uint // the state whose text is kept for searching
 	NextNo       int  // number of the next step
 	Pages        int
-	Paper        string     // "A4", "A4 across", "several sizes"
+	Paper        string     // "A4", "A4 landscape", "several sizes"
 	Weight       int64      // bytes: base and updates
 	Arrived      string     // findings on arrival, JSON
 	Locked       bool       // it came locked with a password; its base is not
 	Lock         string     // what it takes to lock it again as it came, JSON (pdf.Kept)
 	Working      bool       // its base is a working copy: not the file as it came
 	Mended       string     // what was wrong with the file; its base is a mended copy
-	MadeFrom     string     // "a picture", "4 documents"; empty for a PDF that was brought in
-	AwayAt       *time.Time `gorm:"index"`
+	Made         Made       `gorm:"serializer:json"` // what it was made of; zero for a PDF that was added as it is
+	BinnedAt     *time.Time `gorm:"column:away_at;index:documents_changed,priority:1"`
 	CreatedAt    time.Time
-	ChangedAt    time.Time `gorm:"index"`
+	ChangedAt    time.Time `gorm:"index:documents_changed,priority:2"`
 	ChangedBy    uint
+	FirstKey     string // of the first page, and the version of its picture
+	FirstVersion uint
+	Unreadable   bool // its text could not be read: it is not tried again by itself
+}
+
+// Made says what a document was made of.
+type Made struct {
+	Of       string   `json:"of,omitempty"` // "picture" or "documents"
+	Picture  string   `json:"picture,omitempty"`
+	Count    int      `json:"count,omitempty"` // of documents
+	Warnings []string `json:"warnings,omitempty"`
+}
+
+// String says it in words: "a JPEG picture", "4 documents".
+func (m Made) String() string {
+	switch m.Of {
+	case "picture":
+		return "a " + m.Picture + " picture"
+	case "documents":
+		return step.Count(m.Count, "document")
+	}
+	return ""
+}
+
+// readMade reads what earlier versions kept as a sentence.
+func readMade(s string) (m Made) {
+	what, warnings, _ := strings.Cut(s, ". ")
+	if warnings != "" {
+		m.Warnings = []string{warnings}
+	}
+	if kind, ok := strings.CutSuffix(what, " picture"); ok {
+		m.Of, m.Picture = "picture", strings.TrimPrefix(kind, "a ")
+	} else if n, ok := strings.CutSuffix(strings.TrimSuffix(what, "s"), " document"); ok {
+		m.Of = "documents"
+		m.Count, _ = strconv.Atoi(strings.ReplaceAll(n, ",", ""))
+	}
+	return m
 }
 
 // State is a document at one point of its trail: a base and the updates that lead to
@@ -86,12 +129,19 @@ type Document struct {
 type State struct {
 	ID         uint
 	DocumentID uint   `gorm:"index"`
-	ParentID   uint   // 0: the state stands on its base alone
+	ParentID   uint   // the state before it in the trail; 0 for the first
+	BackID     uint   // the state that undoing leads to, where that is not the parent
+	Act        string // what led here where it was no step: "“Page 2 rotated right” undone"
 	BaseSHA    string // the base of its chain of updates
+	Rooted     bool   // it stands on a base of its own, without updates, although it has a parent
 	StepID     uint   // the step that led here from the parent
 	Depth      int    // updates since the base
 	FoldSHA    string // one update that stands for all since the base; later ones stand on it
+	Noted      string // what is known of the pages at a fold or a new base, so that no step before it need be read (see notes)
 }
+
+// back gives the state that undoing leads to; 0 where there is none.
+func (s *State) back() uint { return cmp.Or(s.BackID, s.ParentID) }
 
 // Step is one step of a document's trail.
 type Step struct {
@@ -117,14 +167,17 @@ type Step struct {
 	UpdateSize int64
 	UpdateSHA  string // of an update over smallUpdate bytes, in the store
 	Update     []byte // a smaller one
+
+	parent uint // the state before it, where a trail was asked for
 }
 
 // HandOut is a file that left: written anew, whole.
 type HandOut struct {
 	ID         uint
-	DocumentID uint `gorm:"index"`
+	DocumentID uint `gorm:"index:hand_outs_of,priority:1"`
 	StateID    uint
 	Name       string
+	NameKey    string `gorm:"index"` // the name in lower case
 	SHA        string
 	Size       int64
 	Pages      int
@@ -132,11 +185,58 @@ type HandOut struct {
 	Signed     bool // the original with the changes behind it, so that its signature can be checked
 	Locked     bool // locked again as it came
 	PersonID   uint
-	At         time.Time `gorm:"index"`
+	At         time.Time `gorm:"index;index:hand_outs_of,priority:2"`
+}
+
+// Request is one that made something, by the id that whoever asked gave it: asked again, it gives the same and makes nothing.
+type Request struct {
+	ID         string `gorm:"primaryKey"`
+	PersonID   uint
+	DocumentID uint // that was added or combined
+	HandOutID  uint // or the file that was handed out
+	At         time.Time
 }
 
 // smallUpdate is the largest update that is kept in its step's row, in bytes.
 const smallUpdate = 64 << 10
+
+// migrate5 also makes data of what was kept as a sentence, and rebuilds the index of texts.
+func migrate5(tx *gorm.DB) error {
+	if err := tx.AutoMigrate(&Document{}, &State{}, &HandOut{}, &Request{}, &PageText{}, &Choice{}); err != nil {
+		return err
+	}
+	for _, sql := range []string{
+		"UPDATE documents SET name_key = lower(name)", "UPDATE hand_outs SET name_key = lower(name)",
+		"DROP INDEX IF EXISTS idx_documents_away_at", "DROP INDEX IF EXISTS idx_documents_changed_at", "DROP INDEX IF EXISTS idx_hand_outs_document_id",
+	} {
+		if err := tx.Exec(sql).Error; err != nil {
+			return err
+		}
+	}
+	if tx.Migrator().HasColumn(&Document{}, "made_from") {
+		var rows []struct {
+			ID       uint
+			MadeFrom string
+		}
+		if err := tx.Raw("SELECT id, made_from FROM documents WHERE made_from <> ''").Scan(&rows).Error; err != nil {
+			return err
+		}
+		for _, r := range rows {
+			if err := tx.Model(&Document{ID: r.ID}).Select("Made").Updates(&Document{Made: readMade(r.MadeFrom)}).Error; err != nil {
+				return err
+			}
+		}
+	}
+	for _, sql := range []string{
+		"UPDATE documents SET paper = replace(paper, ' across', ' landscape') WHERE paper LIKE '% across'",
+		"UPDATE documents SET made = '{}' WHERE made IS NULL OR made = ''",
+	} {
+		if err := tx.Exec(sql).Error; err != nil {
+			return err
+		}
+	}
+	return searchTables(tx)
+}
 
 // migrate brings the database to the newest form.
 func migrate(db *gorm.DB) error {
@@ -154,6 +254,9 @@ func migrate(db *gorm.DB) error {
 	}, {
 		ID:      "4: the text of pages, searched",
 		Migrate: textTables,
+	}, {
+		ID:      "5: requests, trails that are read in part, lists by page, a search of a million pages",
+		Migrate: migrate5,
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

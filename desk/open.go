@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -69,7 +70,6 @@ func (d *Desk) base(sha string) (*openBase, error) {
 type Snapshot struct {
 	Document Document
 	State    State
-	Steps    []Step // from the base on, without their updates
 	PDF      *pdf.Document
 	Keys     *step.Keys
 
@@ -79,6 +79,7 @@ type Snapshot struct {
 	versions map[step.Key]uint // the step that last redrew a page
 	all      uint              // the step that last redrew all pages
 	sizes    *sizes
+	found    *found    // loose ends, once they were looked for
 	before   *Snapshot // the state before, while it is kept
 }
 
@@ -87,6 +88,8 @@ type sizes struct {
 	mu sync.Mutex
 	of map[drawn][2]float64
 }
+
+func newSizes() *sizes { return &sizes{of: map[drawn][2]float64{}} }
 
 // drawn is a page as one step left it.
 type drawn struct {
@@ -141,6 +144,15 @@ func (s *Snapshot) Index(k step.Key) int {
 	return s.PDF.PageIndex(r)
 }
 
+// Indexes gives the places of pages, from 0, or -1, as they are asked for.
+func (s *Snapshot) Indexes(keys []step.Key) []int {
+	refs := make([]pdf.Ref, len(keys))
+	for i, k := range keys {
+		refs[i], _ = s.Keys.Ref(k)
+	}
+	return s.PDF.PageIndexes(refs)
+}
+
 // source names the snapshot for the renderer.
 func (s *Snapshot) source() raster.Source {
 	key := fmt.Sprintf("state-%d", s.State.ID)
@@ -150,153 +162,58 @@ func (s *Snapshot) source() raster.Source {
 	return raster.Source{Key: key, Parts: s.parts}
 }
 
-// live is a document that is worked on: its newest snapshot, and the lock that those
-// who change it hold.
-type live struct {
-	mu    sync.Mutex
-	snap  *Snapshot // guarded by Desk.mu
-	users int       // who holds or waits for mu, or loads; guarded by Desk.mu
-}
-
-const (
-	liveDocuments = 24 // documents kept open
-	keptBefore    = 24 // states before the head that are kept for undoing
-)
-
-// document gives the live document of an id, to be given back with done; its snapshot may
-// not be loaded yet. The ones least used lately, and by nobody now, are closed.
-func (d *Desk) document(id uint) (l *live, done func()) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	d.order = append(slices.DeleteFunc(d.order, func(x uint) bool { return x == id }), id)
-	l, ok := d.live[id]
-	if !ok {
-		l = &live{}
-		d.live[id] = l
-	}
-	l.users++
-	for i := 0; len(d.order) > liveDocuments && i < len(d.order); {
-		if d.live[d.order[i]].users > 0 {
-			i++
-			continue
-		}
-		delete(d.live, d.order[i])
-		d.order = slices.Delete(d.order, i, i+1)
-	}
-	return l, func() {
-		d.mu.Lock()
-		l.users--
-		d.mu.Unlock()
-	}
-}
-
-// Snapshot gives a document at its head.
-func (d *Desk) Snapshot(ctx context.Context, id uint) (*Snapshot, error) {
-	l, done := d.document(id)
-	defer done()
-	d.mu.Lock()
-	s := l.snap
-	d.mu.Unlock()
-	if s != nil {
-		return s, nil
-	}
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	return d.current(ctx, l, id)
-}
-
-// current gives the snapshot of a live document whose lock is held, loading it if need be.
-func (d *Desk) current(ctx context.Context, l *live, id uint) (*Snapshot, error) {
-	d.mu.Lock()
-	s := l.snap
-	d.mu.Unlock()
-	if s != nil {
-		return s, nil
-	}
-	var row Document
-	if err := d.db.WithContext(ctx).First(&row, id).Error; err != nil {
-		return nil, missing(err)
-	}
-	s, err := d.load(ctx, row, row.HeadID)
-	if err != nil {
-		return nil, err
-	}
-	d.put(l, s)
-	return s, nil
-}
-
-func (d *Desk) put(l *live, s *Snapshot) {
-	at := s
-	for range keptBefore {
-		if at == nil {
-			break
-		}
-		at = at.before
-	}
-	d.mu.Lock()
-	if at != nil {
-		at.before = nil
-	}
-	l.snap = s
-	d.mu.Unlock()
-}
-
-// load builds the snapshot of a state from its base and updates.
+// load builds the snapshot of a state from its base and updates: from the last fold or new base on, if there is one.
 func (d *Desk) load(ctx context.Context, row Document, state uint) (*Snapshot, error) {
 	states, err := d.chain(ctx, row.ID, state)
 	if err != nil {
 		return nil, err
 	}
-	b, err := d.base(states[0].BaseSHA)
+	first := states[0]
+	b, err := d.base(first.BaseSHA)
 	if err != nil {
 		return nil, err
 	}
 	s := &Snapshot{
-		Document: row, State: states[0], PDF: b.doc, Keys: step.NewKeys(b.pages), base: b,
-		parts: []raster.Part{b.part}, versions: map[step.Key]uint{}, sizes: &sizes{of: map[drawn][2]float64{}},
-	}
-	ids := make([]uint, 0, len(states))
-	for _, st := range states[1:] {
-		ids = append(ids, st.StepID)
+		Document: row, State: first, PDF: b.doc, Keys: step.NewKeys(b.pages), base: b,
+		parts: []raster.Part{b.part}, versions: map[step.Key]uint{}, sizes: newSizes(), found: &found{},
 	}
 	// The updates before the last fold are not read: but not the one of the state itself, on which
 	// only later ones stand, so that a state is the same bytes however it is come to.
-	fold := 0
+	fold := -1
 	for i, st := range states[:len(states)-1] {
 		if st.FoldSHA != "" {
 			fold = i
 		}
 	}
-	if fold > 0 {
-		bytes, err := os.ReadFile(d.Store.Path(states[fold].FoldSHA))
-		if err != nil {
-			return nil, fmt.Errorf("reading a stored change: %w", err)
-		}
-		if s.PDF, err = b.doc.With(bytes); err != nil {
+	if fold >= 0 {
+		if err := s.openFold(d.Store.Path(states[fold].FoldSHA)); err != nil {
 			return nil, err
 		}
-		s.parts = append(s.parts, raster.Part{Path: d.Store.Path(states[fold].FoldSHA), Size: int64(len(bytes))})
 	}
-	done := 0
-	for group := range slices.Chunk(ids, 200) {
-		var rows []Step
-		q := d.db.WithContext(ctx)
-		if done+len(group) <= fold {
-			q = q.Omit("update")
+	if first.Noted != "" && (fold == 0 || first.Rooted) {
+		if err := s.readNotes(first.Noted); err != nil {
+			return nil, err
 		}
-		if err := q.Where("id in ?", group).Find(&rows).Error; err != nil {
+	}
+	for group := range slices.Chunk(states[1:], 200) {
+		ids := make([]uint, len(group))
+		for i, st := range group {
+			ids[i] = st.StepID
+		}
+		var rows []Step
+		if err := d.db.WithContext(ctx).Where("id in ?", ids).Find(&rows).Error; err != nil {
 			return nil, err
 		}
 		byID := map[uint]Step{}
 		for _, r := range rows {
 			byID[r.ID] = r
 		}
-		for _, id := range group {
-			r, ok := byID[id]
+		for _, st := range group {
+			r, ok := byID[st.StepID]
 			if !ok {
-				return nil, fmt.Errorf("step %d of a trail is missing", id)
+				return nil, fmt.Errorf("step %d of a trail is missing", st.StepID)
 			}
-			if done++; done <= fold {
+			if st.Depth <= states[max(fold, 0)].Depth { // only in trails of before, whose folds have no notes
 				s.note(r)
 				continue
 			}
@@ -304,32 +221,41 @@ func (d *Desk) load(ctx context.Context, row Document, state uint) (*Snapshot, e
 			if err != nil {
 				return nil, err
 			}
-			next, err := s.PDF.With(update)
-			if err != nil {
+			if s.PDF, err = s.PDF.With(update); err != nil {
 				return nil, err
 			}
-			s.PDF = next
-			s.add(r, update, d.Store.Path(r.UpdateSHA))
+			s.addPart(&r, update, d.Store.Path(r.UpdateSHA))
+			s.note(r)
 		}
 	}
 	s.State = states[len(states)-1]
 	return s, nil
 }
 
-// add takes a step into the bookkeeping of a snapshot under construction.
-func (s *Snapshot) add(r Step, update []byte, path string) {
+// openFold goes to the state that the update in a file stands for.
+func (s *Snapshot) openFold(path string) error {
+	update, err := os.ReadFile(path)
+	if err != nil {
+		return fmt.Errorf("reading a stored change: %w", err)
+	}
+	if s.PDF, err = s.base.doc.With(update); err != nil {
+		return err
+	}
+	s.parts = append(s.parts, raster.Part{Path: path, Size: int64(len(update))})
+	return nil
+}
+
+// addPart takes a step's update into the parts that the renderer reads.
+func (s *Snapshot) addPart(r *Step, update []byte, path string) {
 	part := raster.Part{Data: update}
 	if r.UpdateSHA != "" {
 		part = raster.Part{Path: path, Size: int64(len(update))}
 	}
 	s.parts = append(s.parts[:len(s.parts):len(s.parts)], part)
-	s.note(r)
 }
 
-// note takes a step into the bookkeeping without its update.
+// note takes a step into the bookkeeping: the pages it made, and whose pictures changed.
 func (s *Snapshot) note(r Step) {
-	r.Update = nil
-	s.Steps = append(s.Steps[:len(s.Steps):len(s.Steps)], r)
 	s.Keys = s.Keys.With(r.No, r.created())
 	switch step.Redrawn(r.Redrawn) {
 	case step.RedrawAll:
@@ -344,6 +270,58 @@ func (s *Snapshot) note(r Step) {
 	}
 }
 
+// notes are what is known of the pages of a state besides its bytes: the step that last redrew all of them, their keys in
+// order, and for each the step that last redrew it, or 0.
+type notes struct {
+	All      uint   `json:"all"`
+	Keys     string `json:"keys"`
+	Versions []uint `json:"versions"`
+}
+
+// writeNotes writes the notes of a snapshot.
+func (s *Snapshot) writeNotes() (string, error) {
+	pages, err := s.PDF.Pages()
+	if err != nil {
+		return "", err
+	}
+	n := notes{All: s.all, Versions: make([]uint, len(pages))}
+	var b strings.Builder
+	for i, l := range pages {
+		k := s.Keys.Key(l.Ref)
+		b.WriteString(k.String() + " ")
+		n.Versions[i] = s.versions[k]
+	}
+	n.Keys = b.String()
+	return toJSON(n), nil
+}
+
+// readNotes sets keys and versions from notes; the PDF is that of their state.
+func (s *Snapshot) readNotes(text string) error {
+	var n notes
+	if err := json.Unmarshal([]byte(text), &n); err != nil {
+		return fmt.Errorf("what is known of pages: %w", err)
+	}
+	pages, err := s.PDF.Pages()
+	if err != nil {
+		return err
+	}
+	words := strings.Fields(n.Keys)
+	if len(words) != len(pages) || len(n.Versions) != len(pages) {
+		return errors.New("what is known of pages is not of this state")
+	}
+	keys := make([]step.Key, len(words))
+	for i, w := range words {
+		if keys[i], err = step.ParseKey(w); err != nil {
+			return err
+		}
+		if v := n.Versions[i]; v != 0 {
+			s.versions[keys[i]] = v
+		}
+	}
+	s.Keys, s.all = step.KeysOf(pages, keys), n.All
+	return nil
+}
+
 // updateOf gives the bytes of a step's update.
 func (d *Desk) updateOf(r *Step) ([]byte, error) {
 	if r.UpdateSHA == "" {
@@ -356,33 +334,19 @@ func (d *Desk) updateOf(r *Step) ([]byte, error) {
 	return b, nil
 }
 
-// chain gives the states from a base to the one of that id.
+// chain gives the states that lead to the one of that id, as far as it takes to read it: from the last fold before it that has
+// notes, or else from a base on.
 func (d *Desk) chain(ctx context.Context, document, state uint) ([]State, error) {
-	var all []State
-	if err := d.db.WithContext(ctx).Where("document_id = ?", document).Find(&all).Error; err != nil {
-		return nil, err
-	}
-	byID := make(map[uint]State, len(all))
-	for _, s := range all {
-		byID[s.ID] = s
-	}
 	var out []State
-	for id := state; id != 0; {
-		s, ok := byID[id]
-		if !ok {
-			return nil, ErrMissing
-		}
-		out = append(out, s)
-		if p, ok := byID[s.ParentID]; ok && p.BaseSHA != s.BaseSHA {
-			break
-		}
-		id = s.ParentID
+	err := d.db.WithContext(ctx).Raw(`WITH RECURSIVE c AS (
+			SELECT *, 0 AS n FROM states WHERE id = ? AND document_id = ?
+			UNION ALL
+			SELECT s.*, c.n + 1 FROM states s JOIN c ON s.id = c.parent_id WHERE NOT coalesce(c.rooted, 0) AND (c.n = 0 OR coalesce(c.noted, '') = '')
+		) SELECT * FROM c ORDER BY n DESC`, state, document).Scan(&out).Error
+	if err == nil && len(out) == 0 {
+		err = ErrMissing
 	}
-	slices.Reverse(out)
-	if len(out) == 0 {
-		return nil, ErrMissing
-	}
-	return out, nil
+	return out, err
 }
 
 // At gives a document at an earlier state.
@@ -428,6 +392,7 @@ func (r *Step) WarningList() []string {
 type sources struct {
 	desk *Desk
 	open []io.Closer
+	kept []string // files that steps' work made, which no row names yet
 }
 
 func (s *sources) close() {
@@ -437,7 +402,8 @@ func (s *sources) close() {
 }
 
 // Open opens "state:ID" and "sha256:HASH".
-func (s *sources) Open(ctx context.Context, ref string) (*step.Source, error) {
+func (s *sources) Open(ctx context.Context, name step.SourceRef) (*step.Source, error) {
+	ref := string(name)
 	if state, ok := strings.CutPrefix(ref, "state:"); ok {
 		id, err := strconv.ParseUint(state, 10, 63)
 		if err != nil {
@@ -445,14 +411,14 @@ func (s *sources) Open(ctx context.Context, ref string) (*step.Source, error) {
 		}
 		snap, err := s.desk.At(ctx, uint(id))
 		if err != nil {
-			return nil, step.Refuse("the document to bring pages from is not there any more")
+			return nil, step.Refuse("the document to insert pages from is not there any more")
 		}
 		return &step.Source{Name: snap.Document.Name, Doc: snap.PDF, Data: snap.PDF.Source(), Size: snap.PDF.Size()}, nil
 	}
 	if sha, ok := strings.CutPrefix(ref, "sha256:"); ok && isHash(sha) {
 		f, err := s.desk.Store.Open(sha)
 		if err != nil {
-			return nil, step.Refuse("the file to bring pages from is not there any more")
+			return nil, step.Refuse("the file to insert pages from is not there any more")
 		}
 		s.open = append(s.open, f)
 		st, err := f.Stat()
@@ -462,6 +428,16 @@ func (s *sources) Open(ctx context.Context, ref string) (*step.Source, error) {
 		return &step.Source{Name: "file", Data: f, Size: st.Size()}, nil
 	}
 	return nil, step.Refuse("the source %q can't be opened here", ref)
+}
+
+// Keep keeps what long work made, for the step that names it.
+func (s *sources) Keep(write func(io.Writer) error) (step.SourceRef, error) {
+	sha, _, err := s.desk.Store.Put(write)
+	if err != nil {
+		return "", err
+	}
+	s.kept = append(s.kept, sha)
+	return step.SourceRef("sha256:" + sha), nil
 }
 
 func isHash(s string) bool {

@@ -209,3 +209,24 @@ const expiryStep = 10 * time.Minute
 func (s *Sessions) Delete(token string) error {
 	return s.db.Delete(&Session{}, "hash = ?", tokenHash(token)).Error
 }
+
+// Choice is how a person left something on the screens.
+type Choice struct {
+	PersonID uint   `gorm:"primaryKey;autoIncrement:false"`
+	Name     string `gorm:"primaryKey"`
+	Value    string
+}
+
+// Choice gives how a person left something; empty where it was never chosen.
+func (d *Desk) Choice(ctx context.Context, person uint, name string) string {
+	var c Choice
+	if d.db.WithContext(ctx).Limit(1).Find(&c, "person_id = ? and name = ?", person, name).Error != nil {
+		return ""
+	}
+	return c.Value
+}
+
+// Choose keeps it.
+func (d *Desk) Choose(ctx context.Context, person uint, name, value string) error {
+	return d.db.WithContext(ctx).Save(&Choice{person, name, value}).Error
+}

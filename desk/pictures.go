@@ -1,12 +1,14 @@
 package desk
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"sync/atomic"
 
 	"glenrain/core/raster"
@@ -76,19 +78,54 @@ func (d *Desk) Picture(ctx context.Context, document uint, k step.Key, version u
 }
 
 func (d *Desk) versionState(ctx context.Context, head *Snapshot, version uint) (*Snapshot, error) {
+	state := uint(0)
 	if version == 0 {
-		states, err := d.chain(ctx, head.Document.ID, head.State.ID)
+		var first State
+		if err := d.db.WithContext(ctx).Where("document_id = ? and parent_id = 0", head.Document.ID).First(&first).Error; err != nil {
+			return nil, missing(err)
+		}
+		state = first.ID
+	} else {
+		var row Step
+		err := d.db.WithContext(ctx).Select("state_id").First(&row, "id = ? and document_id = ?", version, head.Document.ID).Error
+		if err != nil {
+			return nil, missing(err)
+		}
+		state = row.StateID
+	}
+	return d.load(ctx, head.Document, state)
+}
+
+// FirstPicture gives the picture of a document's first page, within box by box pixels, for lists: where it is kept, nothing of the
+// document is opened.
+func (d *Desk) FirstPicture(ctx context.Context, document uint, box int) ([]byte, error) {
+	row, err := d.Document(ctx, document)
+	if err != nil {
+		return nil, err
+	}
+	key, err := step.ParseKey(row.FirstKey)
+	if err != nil { // of a document that nobody opened since such lists came
+		s, err := d.Snapshot(ctx, document)
 		if err != nil {
 			return nil, err
 		}
-		return d.load(ctx, head.Document, states[0].ID)
+		first := s.Pages()[0]
+		return d.Picture(ctx, document, first.Key, first.Version, box, box)
 	}
-	var row Step
-	err := d.db.WithContext(ctx).Omit("update").First(&row, "id = ? and document_id = ?", version, head.Document.ID).Error
-	if err != nil {
-		return nil, missing(err)
+	return d.Picture(ctx, document, key, row.FirstVersion, box, box)
+}
+
+// drawFork draws a page of a document that a step made in memory.
+func (d *Desk) drawFork(ctx context.Context, head *Snapshot, res *step.Result, page int, key string, w, h int) (raster.Picture, error) {
+	source := raster.Source{Key: key, Parts: append(slices.Clone(head.parts), raster.Part{Data: res.Update})}
+	if res.NewBase != nil {
+		var b bytes.Buffer
+		if err := res.NewBase(ctx, &b); err != nil {
+			return raster.Picture{}, err
+		}
+		source.Parts = []raster.Part{{Data: b.Bytes()}}
 	}
-	return d.load(ctx, head.Document, row.StateID)
+	return d.pool.Render(ctx, raster.Request{Source: source, Page: page, Width: w, Height: h, Format: raster.Auto})
 }
 
 // Region draws a part of a page of the head; x0 to y1 are pixels of the page at scale

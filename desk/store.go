@@ -7,11 +7,17 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"sync"
 )
 
 // Store keeps files by the SHA-256 of their bytes. A file appears whole, on the disk,
 // or not at all.
-type Store struct{ dir string }
+type Store struct {
+	dir string
+
+	mu   sync.Mutex
+	pins map[string]int // files that were kept and are not named by a row yet: how often
+}
 
 func newStore(dir string) (*Store, error) {
 	for _, d := range []string{"files", "coming"} {
@@ -27,7 +33,7 @@ func newStore(dir string) (*Store, error) {
 	for _, f := range left {
 		_ = os.Remove(filepath.Join(dir, "coming", f.Name()))
 	}
-	return &Store{dir}, nil
+	return &Store{dir: dir, pins: map[string]int{}}, nil
 }
 
 // Path is where the file of that hash is.
@@ -83,8 +89,14 @@ func (in *Incoming) Keep() (sha string, err error) {
 	defer in.Drop()
 	sha = hex.EncodeToString(in.sum.Sum(nil))
 	to := in.store.Path(sha)
+	in.store.pin(sha)
+	defer func() {
+		if err != nil {
+			in.store.unpin(sha)
+		}
+	}()
 	if _, err := os.Stat(to); err == nil {
-		return sha, nil // the same bytes are there already
+		return sha, syncFolders(to) // the same bytes are there already; whoever put them there may not have come as far
 	}
 	if err := in.f.Sync(); err != nil {
 		return "", fmt.Errorf("keeping a file: %w", err)
@@ -97,12 +109,56 @@ func (in *Incoming) Keep() (sha string, err error) {
 	}
 	in.done = true
 	_ = in.f.Close()
-	for _, d := range []string{filepath.Dir(to), filepath.Dir(filepath.Dir(to))} {
+	return sha, syncFolders(to)
+}
+
+// syncFolders makes sure that a file's entry is on the disk.
+func syncFolders(path string) error {
+	for _, d := range []string{filepath.Dir(path), filepath.Dir(filepath.Dir(path))} {
 		if err := syncDir(d); err != nil {
-			return "", fmt.Errorf("keeping a file: %w", err)
+			return fmt.Errorf("keeping a file: %w", err)
 		}
 	}
-	return sha, nil
+	return nil
+}
+
+// A file that was kept is pinned until a row names it (unpin), or what it was kept for failed (Desk.tidy).
+func (s *Store) pin(sha string) {
+	s.mu.Lock()
+	s.pins[sha]++
+	s.mu.Unlock()
+}
+
+func (s *Store) unpin(shas ...string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, sha := range shas {
+		if s.pins[sha]--; s.pins[sha] <= 0 {
+			delete(s.pins, sha)
+		}
+	}
+}
+
+// drop unpins files and removes those that nobody else pinned and that used does not know.
+func (s *Store) drop(shas []string, used func(sha string) (bool, error)) error {
+	s.unpin(shas...)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, sha := range shas {
+		if s.pins[sha] > 0 {
+			continue
+		}
+		named, err := used(sha)
+		if err != nil {
+			return err
+		}
+		if !named {
+			if err := os.Remove(s.Path(sha)); err != nil && !os.IsNotExist(err) {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 func syncDir(dir string) error {

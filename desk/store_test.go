@@ -82,8 +82,8 @@ func TestPaper(t *testing.T) {
 	// ISO 216: A4 is 210 x 297 mm, A5 148 x 210 mm; ANSI/ASME Y14.1: Letter is 8.5 x 11 in
 	mm := 72 / 25.4
 	for want, size := range map[string][2]float64{
-		"A4": {210 * mm, 297 * mm}, "A4 across": {297 * mm, 210 * mm}, "A5": {148 * mm, 210 * mm}, "Letter": {8.5 * 72, 11 * 72},
-		"Letter across": {792, 612}, "297 × 198 mm": {297 * mm, 198 * mm}, "A3": {842, 1191},
+		"A4": {210 * mm, 297 * mm}, "A4 landscape": {297 * mm, 210 * mm}, "A5": {148 * mm, 210 * mm}, "Letter": {8.5 * 72, 11 * 72},
+		"Letter landscape": {792, 612}, "297 × 198 mm": {297 * mm, 198 * mm}, "A3": {842, 1191},
 	} {
 		assert.Equal(t, want, Paper(size[0], size[1]))
 	}

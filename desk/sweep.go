@@ -37,13 +37,34 @@ func (d *Desk) sweep() error {
 	return err
 }
 
+// named are the columns whose rows name files, but for the sources of steps.
+var named = []struct {
+	row    any
+	column string
+}{{&Document{}, "original_sha"}, {&State{}, "base_sha"}, {&State{}, "fold_sha"}, {&Step{}, "update_sha"}, {&HandOut{}, "sha"}}
+
+// tidy removes files that were kept for something that failed, unless they are named by something else.
+func (d *Desk) tidy(shas ...string) {
+	err := d.Store.drop(shas, func(sha string) (bool, error) {
+		for _, of := range named {
+			var n int64
+			if err := d.db.Model(of.row).Where(of.column+" = ?", sha).Limit(1).Count(&n).Error; err != nil || n > 0 {
+				return n > 0, err
+			}
+		}
+		var n int64
+		err := d.db.Model(&Step{}).Where("sources like ?", "%sha256:"+sha+"%").Limit(1).Count(&n).Error
+		return n > 0, err
+	})
+	if err != nil { // the next start removes them
+		d.log.Warn("files of something that failed are left", "err", err)
+	}
+}
+
 // used gives the hashes of all files that rows refer to.
 func (d *Desk) used() (map[string]bool, error) {
 	used := map[string]bool{}
-	for _, of := range []struct {
-		row    any
-		column string
-	}{{&Document{}, "original_sha"}, {&State{}, "base_sha"}, {&State{}, "fold_sha"}, {&Step{}, "update_sha"}, {&HandOut{}, "sha"}} {
+	for _, of := range named {
 		var list []string
 		if err := d.db.Model(of.row).Distinct().Where(of.column+" <> ''").Pluck(of.column, &list).Error; err != nil {
 			return nil, err

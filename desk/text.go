@@ -8,7 +8,6 @@ import (
 	"strings"
 	"sync"
 	"time"
-	"unicode"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -28,6 +27,7 @@ type PageText struct {
 	Number     int    // from 1
 	Text       string // a layout.Reading's, without the marks of hyphens that were undone
 	Hyphens    string // where these stand, as a JSON array of bytes
+	Spaced     string // what of the text is written without spaces, letter by letter (see spaced)
 
 	reading string // with the marks
 }
@@ -45,6 +45,7 @@ func (p *PageText) keep(reading string) {
 		plain.WriteRune(r)
 	}
 	p.Text, p.Hyphens = plain.String(), ""
+	p.Spaced = spaced(p.Text)
 	if at != nil {
 		p.Hyphens = toJSON(at)
 	}
@@ -204,7 +205,7 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 		}
 		for part := range slices.Chunk(changed, 200) {
 			if err := tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "document_id"}, {Name: "key"}},
-				DoUpdates: clause.AssignmentColumns([]string{"version", "number", "text", "hyphens"})}).Create(&part).Error; err != nil {
+				DoUpdates: clause.AssignmentColumns([]string{"version", "number", "text", "hyphens", "spaced"})}).Create(&part).Error; err != nil {
 				return err
 			}
 		}
@@ -270,7 +271,7 @@ func (d *Desk) stopReading() {
 // ReadAll reads the texts of all documents whose text is not that of their head, with so many workers.
 func (d *Desk) ReadAll(ctx context.Context, workers int) error {
 	var ids []uint
-	if err := d.db.WithContext(ctx).Model(&Document{}).Where("text_id <> head_id and away_at is null").Order("changed_at desc").Pluck("id", &ids).Error; err != nil {
+	if err := d.db.WithContext(ctx).Model(&Document{}).Where("text_id <> head_id and away_at is null and not unreadable").Order("changed_at desc").Pluck("id", &ids).Error; err != nil {
 		return err
 	}
 	for _, id := range ids {
@@ -281,8 +282,11 @@ func (d *Desk) ReadAll(ctx context.Context, workers int) error {
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
-		if err != nil { // the next one may do
+		if err != nil { // the next one may do; this one is not tried again by itself
 			d.log.Error("reading the text of a document failed", "document", id, "err", err)
+			if err := d.db.WithContext(ctx).Model(&Document{}).Where("id = ?", id).Update("unreadable", true).Error; err != nil {
+				return err
+			}
 		}
 	}
 	return nil
@@ -381,116 +385,4 @@ func (d *Desk) ReadPage(ctx context.Context, s *Snapshot, k step.Key, paths bool
 	}
 	g := s.PDF.Geometry(ref)
 	return layout.Read(p, g.Visible, nil), g, nil
-}
-
-// TextHit is a page that a search across documents found.
-type TextHit struct {
-	DocumentID uint
-	Name       string
-	Key        string
-	Number     int
-	Parts      []TextPart
-}
-
-// TextPart is a part of what stands around a hit.
-type TextPart struct {
-	Text string
-	Hit  bool
-}
-
-// SearchText gives the pages of all documents whose text holds all the words, or the words in their order where they stand in quotation marks:
-// the best first, no more than most, and how many there are.
-func (d *Desk) SearchText(ctx context.Context, text string, most int) (hits []TextHit, all int64, err error) {
-	db := d.db.WithContext(ctx)
-	if strings.ContainsFunc(text, unspaced) {
-		return searchUnspaced(db, strings.TrimSpace(text), most)
-	}
-	match := matchOf(text)
-	if match == "" {
-		return nil, 0, nil
-	}
-	const from = ` FROM page_search JOIN page_texts p ON p.id = page_search.rowid JOIN documents d ON d.id = p.document_id
-		WHERE page_search MATCH ? AND d.away_at IS NULL`
-	if err := db.Raw("SELECT count(*)"+from, match).Scan(&all).Error; err != nil {
-		return nil, 0, err
-	}
-	var rows []struct {
-		DocumentID uint
-		Name, Key  string
-		Number     int
-		Snippet    string
-	}
-	err = db.Raw("SELECT p.document_id, d.name, p.key, p.number, snippet(page_search, 0, char(1), char(2), '…', 26) AS snippet"+from+
-		" ORDER BY rank, d.changed_at DESC, p.number LIMIT ?", match, most).Scan(&rows).Error
-	for _, r := range rows {
-		h := TextHit{DocumentID: r.DocumentID, Name: r.Name, Key: r.Key, Number: r.Number}
-		s := strings.NewReplacer("\n", " ", "\t", " ").Replace(r.Snippet)
-		for s != "" {
-			plain, rest, ok := strings.Cut(s, "\x01")
-			h.Parts = append(h.Parts, TextPart{Text: plain})
-			if !ok {
-				break
-			}
-			var hit string
-			hit, s, _ = strings.Cut(rest, "\x02")
-			h.Parts = append(h.Parts, TextPart{hit, true})
-		}
-		hits = append(hits, h)
-	}
-	return hits, all, err
-}
-
-// unspaced reports whether a character is of a script that is written without spaces, whose words an index of words can't know.
-func unspaced(r rune) bool {
-	return unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Thai, unicode.Lao, unicode.Khmer, unicode.Myanmar)
-}
-
-// searchUnspaced goes through the texts themselves.
-func searchUnspaced(db *gorm.DB, text string, most int) (hits []TextHit, all int64, err error) {
-	like := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(text) + "%"
-	const from = ` FROM page_texts p JOIN documents d ON d.id = p.document_id WHERE p.text LIKE ? ESCAPE '\' AND d.away_at IS NULL`
-	if err := db.Raw("SELECT count(*)"+from, like).Scan(&all).Error; err != nil {
-		return nil, 0, err
-	}
-	var rows []struct {
-		DocumentID      uint
-		Name, Key, Text string
-		Number          int
-	}
-	err = db.Raw("SELECT p.document_id, d.name, p.key, p.number, p.text"+from+" ORDER BY d.changed_at DESC, p.number LIMIT ?", like, most).Scan(&rows).Error
-	for _, r := range rows {
-		at, n := strings.Index(r.Text, text), len(text)
-		if at < 0 { // its Latin letters are in other cases
-			at, n = 0, 0
-		}
-		before, found, after := layout.Around(r.Text, [2]int{at, at + n}, 60)
-		hits = append(hits, TextHit{r.DocumentID, r.Name, r.Key, r.Number, []TextPart{{Text: before}, {found, true}, {Text: after}}})
-	}
-	return hits, all, err
-}
-
-// Unread counts the pages of all documents that have no text, and so can't be found by it.
-func (d *Desk) Unread(ctx context.Context) (pages int64, err error) {
-	err = d.db.WithContext(ctx).Raw("SELECT count(*) FROM page_texts p JOIN documents d ON d.id = p.document_id WHERE p.text = '' AND d.away_at IS NULL").Scan(&pages).Error
-	return pages, err
-}
-
-// matchOf writes what was typed as an FTS5 query: words that begin so, or a phrase.
-func matchOf(text string) string {
-	text = strings.TrimSpace(text)
-	phrase := len(text) > 2 && strings.HasPrefix(text, `"`) && strings.HasSuffix(text, `"`)
-	var words []string
-	for w := range strings.FieldsFuncSeq(text, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.Is(unicode.Mn, r) }) {
-		words = append(words, w)
-		if len(words) == 30 {
-			break
-		}
-	}
-	if len(words) == 0 {
-		return ""
-	}
-	if phrase {
-		return `"` + strings.Join(words, " ") + `"`
-	}
-	return `"` + strings.Join(words, `"* "`) + `"*`
 }

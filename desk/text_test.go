@@ -68,12 +68,12 @@ func TestFind(t *testing.T) {
 	assert.Equal(t, 3, f.Hits)
 	assert.Equal(t, 1, f.Pages[0].Number)
 	assert.Equal(t, "0.2", f.Pages[0].Key.String())
-	mustDo(t, d, doc.ID, "take-out", `{"pages":["0.2"]}`)
+	mustDo(t, d, doc.ID, "remove", `{"pages":["0.2"]}`)
 	assert.Equal(t, 1, find(t, d, doc.ID, layout.Query{Text: "harbour"}).Hits)
 	var rows int64
 	require.NoError(t, d.db.Model(&PageText{}).Count(&rows).Error)
 	assert.EqualValues(t, 2, rows, "the page that was taken out is not kept")
-	out, err := d.Back(t.Context(), doc.ID, snapshot(t, d, doc.ID).State.ID, 1)
+	out, err := d.Undo(t.Context(), doc.ID, snapshot(t, d, doc.ID).State.ID, 1)
 	require.NoError(t, err)
 	require.NotNil(t, out)
 	assert.Equal(t, 3, find(t, d, doc.ID, layout.Query{Text: "harbour"}).Hits)
@@ -96,10 +96,10 @@ func TestSearchText(t *testing.T) {
 	b := bring(t, d, "Survey.pdf", wording([]string{"The quay wall and the winter berths were surveyed in September, from the eastern steps to the dol-", "phin off the pier head."}))
 	require.NoError(t, d.ReadAll(t.Context(), 1))
 	search := func(q string) []TextHit {
-		hits, all, err := d.SearchText(t.Context(), q, 10)
+		found, err := d.SearchText(t.Context(), q, 10)
 		require.NoError(t, err)
-		assert.EqualValues(t, len(hits), all)
-		return hits
+		assert.Equal(t, len(found.Hits), found.Pages)
+		return found.Hits
 	}
 	assert.Len(t, search("winter berths"), 2)
 	assert.Len(t, search(`"berths winter"`), 0)
@@ -111,10 +111,10 @@ func TestSearchText(t *testing.T) {
 	require.Len(t, hits, 1)
 	assert.Equal(t, b.ID, hits[0].DocumentID)
 	assert.Len(t, search("survey"), 1, "words that begin so")
-	mustDo(t, d, a.ID, "take-out", `{"pages":["0.1"]}`)
+	mustDo(t, d, a.ID, "remove", `{"pages":["0.1"]}`)
 	require.NoError(t, d.ReadAll(t.Context(), 1))
 	assert.Len(t, search("winter"), 1)
-	require.NoError(t, d.TakeAway(t.Context(), []uint{b.ID}))
+	require.NoError(t, d.Bin(t.Context(), 1, []uint{b.ID}))
 	assert.Empty(t, search("winter"))
 	assert.Empty(t, search(`" OR (`))
 }
@@ -127,12 +127,12 @@ func TestSearchUnspaced(t *testing.T) {
 	require.NoError(t, d.ReadAll(t.Context(), 1))
 	require.NoError(t, d.db.Create(&row).Error)
 	for q, want := range map[string]int{"冬季": 1, "係留に": 1, "夏季": 0, "%": 0} {
-		hits, all, err := d.SearchText(t.Context(), q, 10)
+		found, err := d.SearchText(t.Context(), q, 10)
 		require.NoError(t, err)
-		assert.Len(t, hits, want, q)
-		assert.EqualValues(t, want, all)
+		assert.Len(t, found.Hits, want, q)
+		assert.Equal(t, want, found.Pages)
 		if want == 1 {
-			assert.Contains(t, hits[0].Parts, TextPart{q, true})
+			assert.Contains(t, found.Hits[0].Parts, TextPart{q, true})
 		}
 	}
 }
@@ -162,9 +162,9 @@ func TestMarks(t *testing.T) {
 	assert.Equal(t, 1, marks[0].Number)
 	mustDo(t, d, doc.ID, "move", `{"pages":["0.1"],"to":"end"}`)
 	assert.Equal(t, 2, list()[0].Number, "a mark goes with its page")
-	_, err = d.Back(t.Context(), doc.ID, snapshot(t, d, doc.ID).State.ID, 1)
+	_, err = d.Undo(t.Context(), doc.ID, snapshot(t, d, doc.ID).State.ID, 1)
 	require.NoError(t, err)
-	_, err = d.Back(t.Context(), doc.ID, snapshot(t, d, doc.ID).State.ID, 1)
+	_, err = d.Undo(t.Context(), doc.ID, snapshot(t, d, doc.ID).State.ID, 1)
 	require.NoError(t, err)
 	assert.Empty(t, list())
 	_, _, err = d.ReadPage(t.Context(), snapshot(t, d, doc.ID), step.Key{Ordinal: 9}, false)
@@ -193,14 +193,14 @@ func TestFindWhileChanging(t *testing.T) {
 		})
 	}
 	for i := range 8 {
-		mustDo(t, d, doc.ID, "take-out", fmt.Sprintf(`{"pages":["0.%d"]}`, 3+i))
+		mustDo(t, d, doc.ID, "remove", fmt.Sprintf(`{"pages":["0.%d"]}`, 3+i))
 	}
 	wg.Wait()
 	require.NoError(t, d.ReadAll(t.Context(), 1))
-	hits, all, err := d.SearchText(t.Context(), "page", 100)
+	found, err := d.SearchText(t.Context(), "page", 100)
 	require.NoError(t, err)
-	assert.EqualValues(t, 22, all)
-	assert.Len(t, hits, 22)
+	assert.Equal(t, 22, found.Pages)
+	assert.Len(t, found.Hits, 22)
 	unread, err := d.Unread(t.Context())
 	require.NoError(t, err)
 	assert.Zero(t, unread)

@@ -22,6 +22,7 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/demo"
+	"glenrain/desk"
 )
 
 // times collects how long answers took, by what was asked.
@@ -75,7 +76,7 @@ func TestCrowd(t *testing.T) {
 			})
 			pages := 5 + i%20
 			body := asked("upload", func() (int, string, http.Header) {
-				return c.send(http.MethodPost, fmt.Sprintf("/documents/bring?name=Paper%%20%d.pdf", i), "", bytes.NewReader(pdftest.Text(pages)), from...)
+				return c.send(http.MethodPost, fmt.Sprintf("/documents/add?name=Paper%%20%d.pdf", i), "", bytes.NewReader(pdftest.Text(pages)), from...)
 			})
 			m := regexp.MustCompile(`"id":(\d+)`).FindStringSubmatch(body)
 			if m == nil {
@@ -95,15 +96,15 @@ func TestCrowd(t *testing.T) {
 						return c.send(http.MethodGet, "/desk/"+m[1]+"/picture/"+p[1]+"/"+p[2]+"/152", "", nil, from...)
 					})
 				}
-				v := url.Values{"seen": seen[1:], "request": {fmt.Sprint(i, " ", n)}, "station": {"arrange"}, "keys": {fmt.Sprintf("0.%d", n%pages+1)}, "by": {"90"}}
+				v := url.Values{"_seen": seen[1:], "_request": {fmt.Sprint(i, " ", n)}, "_place": {"arrange"}, "pages": {fmt.Sprintf("0.%d", n%pages+1)}, "by": {"90"}}
 				asked("step", func() (int, string, http.Header) {
-					return c.send(http.MethodPost, "/desk/"+m[1]+"/do/turn", "application/x-www-form-urlencoded", strings.NewReader(v.Encode()), append(from, "HX-Request", "true")...)
+					return c.send(http.MethodPost, "/desk/"+m[1]+"/do/rotate", "application/x-www-form-urlencoded", strings.NewReader(v.Encode()), append(from, "HX-Request", "true")...)
 				})
 			}
 		})
 	}
 	wg.Wait()
-	all, err := o.desk.Documents(t.Context(), false)
+	all, err := o.desk.Documents(t.Context(), desk.Listing{Most: 100})
 	require.NoError(t, err)
 	require.Len(t, all, people)
 	for _, d := range all {
@@ -112,7 +113,9 @@ func TestCrowd(t *testing.T) {
 		assert.Equal(t, 5+n%20, d.Pages)
 		snap, err := o.desk.Snapshot(t.Context(), d.ID)
 		require.NoError(t, err)
-		assert.Len(t, snap.Steps, 6)
+		steps, err := o.desk.Trail(t.Context(), snap, 0, 100)
+		require.NoError(t, err)
+		assert.Len(t, steps, 6)
 	}
 	for what, list := range took.of {
 		slices.Sort(list)
@@ -145,7 +148,7 @@ func TestSignedFiles(t *testing.T) {
 	}
 	out := func(name, how string) []byte {
 		state, _ := c.seen(id)
-		v := url.Values{"seen": {state}, "request": {name}, "how": {"copy"}, "name": {name}, "signed": {how}, "as-it-is": {"yes"}}
+		v := url.Values{"_seen": {state}, "_request": {name}, "how": {"copy"}, "name": {name}, "signed": {how}, "as-it-is": {"yes"}}
 		code, body, h := c.post("/desk/"+id+"/out", v, "HX-Request", "true")
 		require.Equal(t, http.StatusNoContent, code, body)
 		at := regexp.MustCompile(`out=(\d+)`).FindStringSubmatch(h.Get("HX-Redirect"))[1]
@@ -157,7 +160,7 @@ func TestSignedFiles(t *testing.T) {
 	assert.Equal(t, signed, out("Untouched", "keep"), "nothing was changed: the file as it came")
 
 	state, request := c.seen(id)
-	code, _, _ := c.post("/desk/"+id+"/do/turn", url.Values{"seen": {state}, "request": {request}, "station": {"arrange"}, "keys": {"0.2"}, "by": {"90"}}, "HX-Request", "true")
+	code, _, _ := c.post("/desk/"+id+"/do/rotate", url.Values{"_seen": {state}, "_request": {request}, "_place": {"arrange"}, "pages": {"0.2"}, "by": {"90"}}, "HX-Request", "true")
 	require.Equal(t, http.StatusOK, code)
 	_, body = c.get("/desk/" + id + "/release")
 	assert.Regexp(t, `value="no" checked`, body)

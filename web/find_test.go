@@ -19,6 +19,7 @@ import (
 
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
+	"glenrain/web/station"
 )
 
 // columns makes a document of four pages in two columns in which "breakwater" stands 40 times, often parted at the end of a line, twice of
@@ -71,34 +72,34 @@ func TestFind(t *testing.T) {
 	require.NoError(t, o.page.Keyboard.Release(input.ControlLeft))
 	require.Equal(t, "finder-field", o.page.MustEval(`() => document.activeElement.id`).Str())
 	o.page.MustElement("#finder-field").MustInput("breakwater")
-	o.wait(`() => document.getElementById("find-said").textContent === "40 hits on 4 pages"`)
+	o.wait(`() => document.getElementById("find-said").textContent === "40 matches on 4 pages"`)
 	o.shot("find")
-	assert.Equal(t, 40, o.page.MustEval(`() => document.querySelectorAll("#finder-hits [id^=text-]").length`).Int())
+	assert.Equal(t, 40, o.page.MustEval(`() => document.querySelectorAll("#finder-hits [data-page]").length`).Int())
 	o.press(input.Enter)
-	o.wait(`() => document.getElementById("found-where").textContent.includes("hit 1 of 40") && document.activeElement.id === "view"`)
+	o.wait(`() => document.getElementById("found-where").textContent.includes("match 1 of 40") && document.activeElement.id === "view"`)
 	o.wait(`() => document.querySelectorAll("#paper-layer .hit").length === 14 && document.querySelectorAll(".hit-note").length > 5`)
 	assert.Equal(t, 4, o.page.MustEval(`() => document.querySelectorAll(".leaf-hits").length`).Int(), "marked in the ribbon")
 	for range 10 {
 		o.press('n')
 	}
-	o.wait(`() => document.getElementById("found-where").textContent.includes("hit 11 of 40") && new URL(location.href).searchParams.get("page") === "0.2"`)
+	o.wait(`() => document.getElementById("found-where").textContent.includes("match 11 of 40") && new URL(location.href).searchParams.get("page") === "0.2"`)
 	o.press('N')
-	o.wait(`() => document.getElementById("found-where").textContent.includes("hit 10 of 40") && new URL(location.href).searchParams.get("page") === "0.1"`)
+	o.wait(`() => document.getElementById("found-where").textContent.includes("match 10 of 40") && new URL(location.href).searchParams.get("page") === "0.1"`)
 
 	// Ways of looking.
 	o.press('/')
 	o.click(`#find-ways input[name="case"]`)
 	o.page.MustElement("#finder-field").MustSelectAllText().MustInput("Breakwater")
-	o.wait(`() => document.getElementById("find-said").textContent === "No hits in this document"`)
+	o.wait(`() => document.getElementById("find-said").textContent === "No matches in this document"`)
 	o.click(`#find-ways input[name="case"]`)
 	o.click(`#find-ways input[name="pattern"]`)
 	o.page.MustElement("#finder-field").MustSelectAllText().MustInput("break(ers|water) (stores|are)")
-	o.wait(`() => document.getElementById("find-said").textContent === "32 hits on 4 pages"`)
+	o.wait(`() => document.getElementById("find-said").textContent === "32 matches on 4 pages"`)
 	o.page.MustElement("#finder-field").MustSelectAllText().MustInput("break(")
 	o.wait(`() => document.getElementById("find-said").textContent.includes("can't be understood")`)
 	o.click(`#find-ways input[name="pattern"]`)
 	o.page.MustElement("#finder-field").MustSelectAllText().MustInput("breakwater")
-	o.wait(`() => document.getElementById("find-said").textContent === "40 hits on 4 pages"`)
+	o.wait(`() => document.getElementById("find-said").textContent === "40 matches on 4 pages"`)
 	o.press(input.Escape)
 
 	// A paragraph is taken, copied, and pasted into a field.
@@ -153,7 +154,7 @@ func TestFind(t *testing.T) {
 	o.wait(`() => document.querySelectorAll(".marks li .swatch")[1]?.dataset.colour === "#b5d9f2"`)
 	o.page.MustEval(`() => { document.querySelectorAll(".marks li")[1].querySelector("details").open = true }`)
 	o.page.MustElements(".marks li")[1].MustElement(`form[hx-post$="mark-remove"] button`).MustClick()
-	o.says("A mark taken off on page 1.")
+	o.says("A mark removed on page 1.")
 	o.wait(`() => document.querySelectorAll(".marks li").length === 1`)
 	o.press('u', 'u')
 	o.wait(`() => document.querySelectorAll(".marks li").length === 2`)
@@ -167,10 +168,10 @@ func TestFind(t *testing.T) {
 	o.press('/')
 	o.wait(`(text) => document.getElementById("finder-field").value === text`, paragraph)
 	o.page.MustElement("#finder-field").MustSelectAllText().MustInput("breakwater")
-	o.wait(`() => document.querySelectorAll("#finder-hits [id^=text-]").length === 40`)
-	o.page.MustEval(`() => document.getElementById("text-12").click()`)
+	o.wait(`() => document.querySelectorAll("#finder-hits [data-page]").length === 40`)
+	o.page.MustEval(`() => document.querySelectorAll("#finder-hits [data-page]")[12].click()`)
 	o.page.MustElement(".station-review")
-	o.wait(`() => document.getElementById("found-where").textContent.includes("hit 13 of 40") && new URL(location.href).searchParams.get("page") === "0.2"`)
+	o.wait(`() => document.getElementById("found-where").textContent.includes("match 13 of 40") && new URL(location.href).searchParams.get("page") === "0.2"`)
 
 	// All documents.
 	o.go_("/documents")
@@ -203,7 +204,7 @@ func TestPageWithoutText(t *testing.T) {
 	o.wait(`() => document.getElementById("paper").dataset.read === "0.1" && !document.getElementById("no-text").hidden`)
 	o.press('/')
 	o.page.MustElement("#finder-field").MustInput("berth")
-	o.wait(`() => document.getElementById("find-said").textContent === "No hits in this document; 1 page has no text: not searched"`)
+	o.wait(`() => document.getElementById("find-said").textContent === "No matches in this document; 1 page has no text and was not searched"`)
 }
 
 func photograph(t *testing.T) []byte {
@@ -245,7 +246,7 @@ func TestTextAnswers(t *testing.T) {
 func (c *client) handOut(t *testing.T, id string) []byte {
 	t.Helper()
 	state, request := c.seen(id)
-	code, body, h := c.post("/desk/"+id+"/out", url.Values{"seen": {state}, "request": {request}, "how": {"copy"}, "name": {"Out " + request}, "as-it-is": {"yes"}, "signed": {"no"}}, "HX-Request", "true")
+	code, body, h := c.post("/desk/"+id+"/out", url.Values{"_seen": {state}, "_request": {request}, "how": {"copy"}, "name": {"Out " + request}, "as-it-is": {"yes"}, "signed": {"no"}}, "HX-Request", "true")
 	for code == http.StatusOK && strings.Contains(body, `hx-get="/progress/`) { // it takes longer
 		time.Sleep(50 * time.Millisecond)
 		code, body, h = c.send(http.MethodGet, regexp.MustCompile(`/progress/\w+`).FindString(body), "", nil, "HX-Request", "true")
@@ -260,21 +261,21 @@ func TestSeenPlaces(t *testing.T) {
 	for _, rotate := range []int{0, 90, 180, 270} {
 		g := pdf.Geometry{MediaBox: pdf.Rect{X1: 600, Y1: 800}, Visible: pdf.Rect{X0: 20, Y0: 30, X1: 520, Y1: 730}, Rotate: rotate, UserUnit: 2}
 		w, h := g.Seen()
-		ax, ay := seenPoint(g, 120, 130)
-		bx, by := seenPoint(g, 170, 160)
+		ax, ay := station.SeenPoint(g, 120, 130)
+		bx, by := station.SeenPoint(g, 170, 160)
 		for _, v := range []float64{ax, bx} {
 			assert.True(t, v >= 0 && v <= w, "%v in %v", v, w)
 		}
 		for _, v := range []float64{ay, by} {
 			assert.True(t, v >= 0 && v <= h)
 		}
-		r := unseenRect(g, ax, ay, bx, by)
+		r := station.UnseenRect(g, ax, ay, bx, by)
 		for i, want := range []float64{120, 130, 170, 160} {
 			assert.InDelta(t, want, []float64{r.X0, r.Y0, r.X1, r.Y1}[i], 0.02, rotate)
 		}
 	}
-	x, y := seenPoint(pdf.Geometry{Visible: pdf.Rect{X1: 600, Y1: 800}, UserUnit: 1}, 0, 800)
+	x, y := station.SeenPoint(pdf.Geometry{Visible: pdf.Rect{X1: 600, Y1: 800}, UserUnit: 1}, 0, 800)
 	assert.Equal(t, [2]float64{}, [2]float64{x, y}, "the upper left corner")
-	x, y = seenPoint(pdf.Geometry{Visible: pdf.Rect{X1: 600, Y1: 800}, Rotate: 90, UserUnit: 1}, 0, 0)
+	x, y = station.SeenPoint(pdf.Geometry{Visible: pdf.Rect{X1: 600, Y1: 800}, Rotate: 90, UserUnit: 1}, 0, 0)
 	assert.Equal(t, [2]float64{}, [2]float64{x, y}, "of a page that is turned to the right")
 }

@@ -33,7 +33,7 @@ func TestLooks(t *testing.T) {
 	o.page.MustElement(".station-review")
 	o.press('/')
 	o.page.MustElement("#finder-field").MustInput("fender")
-	o.wait(`() => document.getElementById("find-said").textContent.includes("hits on")`)
+	o.wait(`() => document.getElementById("find-said").textContent.includes("matches on")`)
 	o.shot("find")
 	o.press(input.Enter)
 	o.wait(`() => !document.getElementById("found").hidden && document.getElementById("paper").dataset.read === new URL(location.href).searchParams.get("page") && document.activeElement.id === "view"`)

@@ -40,7 +40,7 @@ func TestFortyFiles(t *testing.T) {
 	o.openBrowser()
 	o.signIn()
 	o.page.MustElement("#drop-files").MustSetFiles(paths...)
-	o.wait(`() => document.getElementById("drop-said").textContent.startsWith("39 of 40 brought in.")`)
+	o.wait(`() => document.getElementById("drop-said").textContent.startsWith("39 of 40 added.")`)
 	o.wait(`() => document.querySelectorAll("#document-table tbody tr").length === 39`)
 	assert.Contains(t, o.text("#drop-said"), "“Paper 17.pdf”: the file is plain text")
 	o.shot("forty")
@@ -63,13 +63,13 @@ func TestPageSetsAgree(t *testing.T) {
 	for _, rule := range []string{"3-5, last", "odd", "even 7-", "odd -4", "all", "2,2,1-2", "8-last", "9-40", "40-", "first", "last", "12", "-3", "all but first", "all but 2-last"} {
 		at, err := step.EvalRule(rule, 12)
 		require.NoError(t, err)
-		got := o.page.MustEval(`async (r) => { const m = await import("/static/slip.js"); return m.writeSet(m.pageSet(r, 12)); }`, rule).Str()
+		got := o.page.MustEval(`async (r) => { const m = await import("/static/x/sentence/pageset.js"); return m.writeSet(m.pageSet(r, 12)); }`, rule).Str()
 		assert.Equal(t, step.WriteSet(at), got, rule)
 	}
 	for _, bad := range []string{"x", "3-x", "-", "1,,2", "all but x"} {
 		_, err := step.EvalRule(bad, 12)
 		assert.Error(t, err, bad)
-		assert.True(t, o.page.MustEval(`async (r) => (await import("/static/slip.js")).pageSet(r, 12) === null`, bad).Bool(), bad)
+		assert.True(t, o.page.MustEval(`async (r) => (await import("/static/x/sentence/pageset.js")).pageSet(r, 12) === null`, bad).Bool(), bad)
 	}
 }
 
@@ -89,8 +89,8 @@ func TestSeveralAtOnce(t *testing.T) {
 			c := &client{t, o.http.URL, first.http}
 			for n := range turns {
 				state, request := c.seen(ids[i])
-				v := url.Values{"seen": {state}, "request": {request}, "station": {"arrange"}, "keys": {fmt.Sprintf("0.%d", n+1)}, "by": {"90"}}
-				code, _, _ := c.post("/desk/"+ids[i]+"/do/turn", v, "HX-Request", "true")
+				v := url.Values{"_seen": {state}, "_request": {request}, "_place": {"arrange"}, "pages": {fmt.Sprintf("0.%d", n+1)}, "by": {"90"}}
+				code, _, _ := c.post("/desk/"+ids[i]+"/do/rotate", v, "HX-Request", "true")
 				assert.Equal(t, http.StatusOK, code)
 				code, _ = c.get(fmt.Sprintf("/desk/%s/picture/0.%d/0/160", ids[(i+n)%people], n+3))
 				assert.Equal(t, http.StatusOK, code, "a page is drawn as it was, also when it is turned meanwhile")

@@ -18,7 +18,7 @@ import (
 )
 
 // TestRealFiles walks each real file that make papers gathered through the whole house (make walk): brought in, seen at every
-// station, drawn, searched, turned, numbered, marked, put in before itself, a page taken out, handed out. Each file ends as one
+// station, drawn, searched, turned, numbered, marked, put in before itself, a page removed, handed out. Each file ends as one
 // that qpdf finds sound and that has as many pages as the desk says, or is refused in words at the door.
 func TestRealFiles(t *testing.T) {
 	dir := os.Getenv("GLENRAIN_PAPERS")
@@ -41,7 +41,7 @@ func TestRealFiles(t *testing.T) {
 		t.Run(strings.TrimPrefix(path, dir), func(t *testing.T) {
 			data, err := os.ReadFile(path)
 			require.NoError(t, err)
-			code, body, _ := c.send(http.MethodPost, "/documents/bring?name="+url.QueryEscape(fmt.Sprintf("%d %s", i, filepath.Base(path))), "", bytes.NewReader(data))
+			code, body, _ := c.send(http.MethodPost, "/documents/add?name="+url.QueryEscape(fmt.Sprintf("%d %s", i, filepath.Base(path))), "", bytes.NewReader(data))
 			if code != http.StatusOK {
 				require.Less(t, code, http.StatusInternalServerError, body)
 				require.NotEmpty(t, body)
@@ -75,8 +75,8 @@ func (w *walker) get(path string) string {
 func (w *walker) do(job string, fields url.Values) {
 	w.c.t.Helper()
 	state, request := w.c.seen(w.id)
-	fields.Set("seen", state)
-	fields.Set("request", request)
+	fields.Set("_seen", state)
+	fields.Set("_request", request)
 	code, body, _ := w.c.post("/desk/"+w.id+"/do/"+job, fields, "HX-Request", "true")
 	require.Equal(w.c.t, http.StatusOK, code, "%s: %.300s", job, body)
 }
@@ -116,19 +116,19 @@ const manyPages = 300
 func (w *walker) change() int {
 	pages := w.pages()
 	first := pages[0][0]
-	w.do("turn", url.Values{"station": {"arrange"}, "keys": {first}, "by": {"90"}})
-	w.do("number", url.Values{"station": {"furnish"}, "pages": {"all"}, "edge": {"foot"}, "align": {"middle"}, "figures": {"1 2 3"}, "first": {"1"},
-		"face": {"Sans"}, "size": {"9pt"}, "colour": {"slate"}, "margin": {"12mm"}, "part": {"page"}, "part-text": {""}})
+	w.do("rotate", url.Values{"_place": {"arrange"}, "pages": {first}, "by": {"90"}})
+	w.do("number", url.Values{"_place": {"furnish"}, "pages": {"all"}, "edge": {"bottom"}, "align": {"centre"}, "figures": {"1 2 3"}, "first": {"1"},
+		"font": {"Sans"}, "size": {"9pt"}, "colour": {"slate"}, "margin": {"12mm"}, "wording": {""}, "wording.field": {"page"}, "wording.text": {""}})
 	if words := strings.Count(w.get("/words/"+first), "["); words > 10 { // each word is a list of its own, after the number too
-		w.do("mark-text", url.Values{"station": {"review"}, "page": {first}, "words": {"0-1 3-3"}, "how": {"highlight"}, "colour": {"straw"}})
+		w.do("mark-text", url.Values{"_place": {"review"}, "page": {first}, "_words": {"0-1 3-3"}, "how": {"highlight"}, "colour": {"straw"}})
 		assert.Contains(w.c.t, w.get("/marks"), "Page 1")
 	}
 	if len(pages) >= manyPages {
 		return len(pages)
 	}
 	state, _ := w.c.seen(w.id)
-	w.do("insert", url.Values{"station": {"collect"}, "from": {state}, "pages": {"all"}, "to": {first}})
-	w.do("take-out", url.Values{"station": {"arrange"}, "keys": {first}})
+	w.do("insert", url.Values{"_place": {"collect"}, "from": {state}, "pages": {"all"}, "to": {first}})
+	w.do("remove", url.Values{"_place": {"arrange"}, "pages": {first}})
 	return 2*len(pages) - 1
 }
 

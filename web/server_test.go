@@ -69,7 +69,7 @@ func (c *client) signIn(name string) {
 
 func (c *client) bring(name string, data []byte) string {
 	c.t.Helper()
-	code, body, _ := c.send(http.MethodPost, "/documents/bring?name="+url.QueryEscape(name), "", bytes.NewReader(data))
+	code, body, _ := c.send(http.MethodPost, "/documents/add?name="+url.QueryEscape(name), "", bytes.NewReader(data))
 	require.Equal(c.t, http.StatusOK, code, body)
 	return regexp.MustCompile(`"id":(\d+)`).FindStringSubmatch(body)[1]
 }
@@ -79,7 +79,7 @@ func (c *client) seen(doc string) (state, request string) {
 	c.t.Helper()
 	code, body := c.get("/desk/" + doc + "/arrange")
 	require.Equal(c.t, http.StatusOK, code)
-	return regexp.MustCompile(`data-seen="(\d+)"`).FindStringSubmatch(body)[1], regexp.MustCompile(`name="request" value="([^"]+)"`).FindStringSubmatch(body)[1]
+	return regexp.MustCompile(`data-seen="(\d+)"`).FindStringSubmatch(body)[1], regexp.MustCompile(`name="_request" value="([^"]+)"`).FindStringSubmatch(body)[1]
 }
 
 func TestNothingWithoutSigningIn(t *testing.T) {
@@ -89,13 +89,13 @@ func TestNothingWithoutSigningIn(t *testing.T) {
 		_, body := c.get(path)
 		assert.Contains(t, body, "Name you sign in with", path)
 	}
-	code, _, _ := c.post("/documents/away", url.Values{"id": {"1"}})
+	code, _, _ := c.post("/documents/bin", url.Values{"id": {"1"}})
 	assert.Equal(t, http.StatusUnauthorized, code)
 	code, body, _ := c.post("/enter", url.Values{"name": {"isla"}, "password": {"wrong"}})
 	assert.Equal(t, http.StatusUnauthorized, code)
 	assert.Contains(t, body, "don&#39;t belong together")
 	// Throttled: an address has ten tries a minute.
-	for range signInTries {
+	for range 10 {
 		code, _, _ = c.post("/enter", url.Values{"name": {""}, "password": {""}})
 	}
 	assert.Equal(t, http.StatusTooManyRequests, code)
@@ -135,7 +135,7 @@ func TestAnswersAreGuarded(t *testing.T) {
 	c.signIn("isla")
 	id := c.bring("Tide.pdf", pdftest.Text(2))
 	// A request from another site changes nothing.
-	code, _, _ := c.post("/documents/away", url.Values{"id": {id}}, "Sec-Fetch-Site", "cross-site", "Origin", "https://elsewhere.example")
+	code, _, _ := c.post("/documents/bin", url.Values{"id": {id}}, "Sec-Fetch-Site", "cross-site", "Origin", "https://elsewhere.example")
 	assert.Equal(t, http.StatusForbidden, code)
 	_, body := c.get("/documents")
 	assert.Contains(t, body, "Tide")
@@ -146,8 +146,8 @@ func TestAnswersAreGuarded(t *testing.T) {
 		assert.NotContains(t, body, o.dir)
 		assert.NotContains(t, body, "goroutine")
 	}
-	for _, q := range []string{"<script>", "%", "_", "page 2", "turn"} {
-		code, body := c.get("/find?q=" + url.QueryEscape(q) + "&doc=" + id + "&station=arrange")
+	for _, q := range []string{"<script>", "%", "_", "page 2", "rotate"} {
+		code, body := c.get("/find?q=" + url.QueryEscape(q) + "&doc=" + id + "&_place=arrange")
 		assert.Equal(t, http.StatusOK, code)
 		assert.NotContains(t, body, "<script>")
 	}
@@ -168,26 +168,26 @@ func TestConflictShowsTheNewState(t *testing.T) {
 	id := a.bring("Survey.pdf", pdftest.Text(5))
 	state, requestA := a.seen(id)
 	_, requestB := b.seen(id)
-	turn := url.Values{"seen": {state}, "request": {requestA}, "station": {"arrange"}, "keys": {"0.2"}, "by": {"90"}}
-	code, body, _ := a.post("/desk/"+id+"/do/turn", turn, "HX-Request", "true")
+	turn := url.Values{"_seen": {state}, "_request": {requestA}, "_place": {"arrange"}, "pages": {"0.2"}, "by": {"90"}}
+	code, body, _ := a.post("/desk/"+id+"/do/rotate", turn, "HX-Request", "true")
 	require.Equal(t, http.StatusOK, code)
-	assert.Contains(t, body, "Page 2 turned right.")
+	assert.Contains(t, body, "Page 2 rotated right.")
 	// The same request again (a double click, a retry) does nothing more.
-	code, _, _ = a.post("/desk/"+id+"/do/turn", turn, "HX-Request", "true")
+	code, _, _ = a.post("/desk/"+id+"/do/rotate", turn, "HX-Request", "true")
 	require.Equal(t, http.StatusOK, code)
 	_, body = a.get("/desk/" + id + "/arrange")
-	assert.Equal(t, 1, strings.Count(body, "Page 2 turned right"))
+	assert.Equal(t, 1, strings.Count(body, "Page 2 rotated right"))
 
-	code, body, _ = b.post("/desk/"+id+"/do/take-out", url.Values{"seen": {state}, "request": {requestB}, "station": {"arrange"}, "keys": {"0.2 0.3"}}, "HX-Request", "true")
+	code, body, _ = b.post("/desk/"+id+"/do/remove", url.Values{"_seen": {state}, "_request": {requestB}, "_place": {"arrange"}, "pages": {"0.2 0.3"}}, "HX-Request", "true")
 	assert.Equal(t, http.StatusConflict, code)
 	assert.Contains(t, body, "Somebody changed the document meanwhile")
-	assert.Contains(t, body, "Page 2 turned right", "the new state is shown")
+	assert.Contains(t, body, "Page 2 rotated right", "the new state is shown")
 	_, body = b.get("/desk/" + id + "/arrange")
-	assert.NotContains(t, body, "taken out")
+	assert.NotContains(t, body, "removed")
 	// Other pages may be changed from the old view.
-	code, body, _ = b.post("/desk/"+id+"/do/turn", url.Values{"seen": {state}, "request": {requestB + "2"}, "station": {"arrange"}, "keys": {"0.4"}, "by": {"180"}}, "HX-Request", "true")
+	code, body, _ = b.post("/desk/"+id+"/do/rotate", url.Values{"_seen": {state}, "_request": {requestB + "2"}, "_place": {"arrange"}, "pages": {"0.4"}, "by": {"180"}}, "HX-Request", "true")
 	assert.Equal(t, http.StatusOK, code)
-	assert.Contains(t, body, "Page 4 turned upside down.")
+	assert.Contains(t, body, "Page 4 rotated 180 degrees.")
 }
 
 // A locked file asks for its password, keeps what its owner allows, and going out unlocked is asked about.
@@ -204,7 +204,7 @@ func TestLockedFiles(t *testing.T) {
 		return b
 	}
 	bring := func(data []byte, password string) (int, string) {
-		code, body, _ := c.send(http.MethodPost, "/documents/bring?name=Licence.pdf", "", bytes.NewReader(data), "File-Password", url.PathEscape(password))
+		code, body, _ := c.send(http.MethodPost, "/documents/add?name=Licence.pdf", "", bytes.NewReader(data), "File-Password", url.PathEscape(password))
 		return code, body
 	}
 	data := lock("ebb & flüt", "owner", "256")
@@ -222,15 +222,15 @@ func TestLockedFiles(t *testing.T) {
 	_, body = c.get("/documents/" + id + "/original")
 	assert.Equal(t, string(data), body, "the original stays as it came")
 	state, request := c.seen(id)
-	v := url.Values{"seen": {state}, "request": {request}, "station": {"arrange"}, "keys": {"0.2"}, "by": {"90"}}
-	code, _, _ = c.post("/desk/"+id+"/do/turn", v, "HX-Request", "true")
+	v := url.Values{"_seen": {state}, "_request": {request}, "_place": {"arrange"}, "pages": {"0.2"}, "by": {"90"}}
+	code, _, _ = c.post("/desk/"+id+"/do/rotate", v, "HX-Request", "true")
 	assert.Equal(t, http.StatusOK, code)
 	state, _ = c.seen(id)
-	v = url.Values{"seen": {state}, "request": {"r"}, "how": {"copy"}, "name": {"Licence out"}}
+	v = url.Values{"_seen": {state}, "_request": {"r"}, "how": {"copy"}, "name": {"Licence out"}}
 	code, body, _ = c.post("/desk/"+id+"/out", v, "HX-Request", "true")
 	assert.Equal(t, http.StatusConflict, code)
 	assert.Contains(t, body, "came locked with a password; the file that goes out is not locked")
-	assert.NotContains(t, body, "Renew them")
+	assert.NotContains(t, body, "Update them")
 	v.Set("as-it-is", "yes")
 	code, _, h := c.post("/desk/"+id+"/out", v, "HX-Request", "true")
 	assert.Equal(t, http.StatusNoContent, code)
@@ -239,7 +239,7 @@ func TestLockedFiles(t *testing.T) {
 	// Locked again as it came, it opens with both passwords, of which one was never told.
 	_, body = c.get("/desk/" + id + "/release")
 	assert.Contains(t, body, "locked again, with the passwords it came with")
-	v = url.Values{"seen": {state}, "request": {"r2"}, "how": {"copy"}, "name": {"Licence locked"}, "lock": {"yes"}}
+	v = url.Values{"_seen": {state}, "_request": {"r2"}, "how": {"copy"}, "name": {"Licence locked"}, "lock": {"yes"}}
 	code, _, h = c.post("/desk/"+id+"/out", v, "HX-Request", "true")
 	require.Equal(t, http.StatusNoContent, code)
 	_, body = c.get(h.Get("HX-Redirect"))
@@ -275,25 +275,21 @@ func TestBadForms(t *testing.T) {
 	c.signIn("isla")
 	id := c.bring("Survey.pdf", pdftest.Text(3))
 	state, _ := c.seen(id)
-	number := url.Values{"pages": {"all"}, "edge": {"foot"}, "align": {"middle"}, "figures": {"1 2 3"}, "first": {"1"}, "face": {"Sans"}, "size": {"9pt"},
-		"colour": {"slate"}, "margin": {"12mm"}, "part": {"page"}, "part-text": {""}}
+	number := url.Values{"pages": {"all"}, "edge": {"bottom"}, "align": {"centre"}, "figures": {"1 2 3"}, "first": {"1"}, "font": {"Sans"}, "size": {"9pt"},
+		"colour": {"slate"}, "margin": {"12mm"}, "wording": {""}, "wording.field": {"page"}, "wording.text": {""}}
 	for _, k := range []struct{ job, field, value, says string }{
-		{"turn", "keys", "x.y", "names no page"}, {"turn", "keys", "", "No page is chosen"}, {"take-out", "set", "all", "at least one page"},
-		{"move", "to", "nowhere", "is not a place"}, {"insert", "from", "", "Choose a document"}, {"insert", "from", "999", "not there any more"},
+		{"rotate", "pages", "x.y", "is not a page set"}, {"rotate", "pages", "", "No page is selected"}, {"remove", "pages", "all", "at least one page"},
+		{"move", "to", "nowhere", "is not a place"}, {"insert", "from", "", "Choose a document"}, {"insert", "from", "state:999", "not there any more"},
 		{"number", "size", "large", "is not a length"}, {"number", "margin", "12 ells", "is not a length"}, {"number", "pages", "some", "is not a page set"},
-		{"number", "colour", "red!", "is not a colour"}, {"number", "first", "one", "is not a number"}, {"number", "face", "Comic", "can be"},
-		{"number", "part", "text", "wording is empty"}, {"number-change", "furnishing", "00", "not in the document any more"}, {"furnishing-renew", "furnishing", "", "needs to be renewed"},
+		{"number", "colour", "red!", "is not a colour"}, {"number", "first", "one", "is not a whole number"}, {"number", "font", "Comic", "is none of"}, {"number", "size", "NaN", "is not a length"},
+		{"number", "wording.field", "", "wording is empty"}, {"number-change", "id", "00", "not in the document any more"}, {"furnishing-update", "id", "", "is out of date"},
 	} {
-		v := url.Values{"seen": {state}, "request": {k.job + k.field + k.value}, "station": {"arrange"}, "keys": {"0.1"}, "by": {"90"}, "to": {"end"}}
+		v := url.Values{"_seen": {state}, "_request": {k.job + k.field + k.value}, "_place": {"arrange"}, "pages": {"0.1"}, "by": {"90"}, "to": {"end"}}
 		if strings.HasPrefix(k.job, "number") {
-			v = url.Values{"seen": {state}, "request": {k.job + k.field + k.value}, "station": {"furnish"}}
+			v = url.Values{"_seen": {state}, "_request": {k.job + k.field + k.value}, "_place": {"furnish"}}
 			for f, x := range number {
 				v[f] = x
 			}
-		}
-		if k.field == "set" || k.job == "insert" {
-			v.Del("keys")
-			v.Set("pages", "all")
 		}
 		v.Set(k.field, k.value)
 		for _, way := range []string{"do", "preview"} {
@@ -304,7 +300,7 @@ func TestBadForms(t *testing.T) {
 	}
 	now, _ := c.seen(id)
 	assert.Equal(t, state, now, "nothing was changed")
-	code, body, _ := c.post("/documents/together", url.Values{"id": {id}}, "HX-Request", "true")
+	code, body, _ := c.post("/documents/combine", url.Values{"id": {id}}, "HX-Request", "true")
 	assert.Equal(t, http.StatusUnprocessableEntity, code)
 	assert.Contains(t, body, "at least two documents")
 }

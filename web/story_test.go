@@ -62,7 +62,7 @@ func TestStory(t *testing.T) {
 	// Five files at once; four arrive, the fifth is refused with the reason.
 	paths, photo := upload(t)
 	o.page.MustElement("#drop-files").MustSetFiles(paths...)
-	o.wait(`() => document.getElementById("drop-said").textContent.startsWith("4 of 5 brought in.")`)
+	o.wait(`() => document.getElementById("drop-said").textContent.startsWith("4 of 5 added.")`)
 	assert.Contains(t, o.text("#drop-said"), "“minutes.pdf”: the file is plain text, not a PDF; nothing was changed.")
 	o.wait(`() => document.querySelectorAll("#document-table tbody tr").length === 4`)
 	row := o.text(`tr[data-name="Survey notes"]`)
@@ -73,12 +73,12 @@ func TestStory(t *testing.T) {
 	for _, name := range []string{"Quay", "Cover", "Mark", "Survey notes"} {
 		o.click(`tr[data-name="` + name + `"] input`)
 	}
-	assert.Equal(t, "4 chosen, 9 pages", o.text("#tray-count"))
-	o.click(`#tray-order button[aria-label="Put Cover earlier"]`)
+	assert.Equal(t, "4 selected, 9 pages", o.text("#tray-count"))
+	o.click(`#tray-order button[aria-label="Move Cover earlier"]`)
 	o.page.MustElement("#tray-name").MustInput("Winter papers")
 	assert.Equal(t, "Cover ‹ › Quay ‹ › Mark ‹ › Survey notes ‹ ›", o.text("#tray-order"))
 	o.shot("documents-chosen")
-	o.click("#tray-together")
+	o.click("#tray-combine")
 	o.page.MustElement("body.desk")
 	keys := o.pageKeys()
 	require.Len(t, keys, 9)
@@ -90,7 +90,7 @@ func TestStory(t *testing.T) {
 	require.NoError(t, o.page.Keyboard.Press(input.ControlLeft))
 	o.page.Mouse.MustMoveTo(o.leaf(5).X, o.leaf(5).Y).MustClick("left")
 	require.NoError(t, o.page.Keyboard.Release(input.ControlLeft))
-	assert.Equal(t, "2 pages chosen", o.text("#chosen-title"))
+	assert.Equal(t, "2 pages selected", o.text("#selected-title"))
 	from, to := o.leaf(4), o.leaf(1)
 	o.page.Mouse.MustMoveTo(from.X, from.Y)
 	o.page.Mouse.MustDown("left")
@@ -112,26 +112,26 @@ func TestStory(t *testing.T) {
 	// One is turned, and seen turned before it is done (it was made lying on its side).
 	o.press(input.Escape, input.Home, input.ArrowRight, input.Space, 'r')
 	o.page.MustElement(`.leaf[data-index="1"] .as`)
-	assert.Equal(t, "turned right", o.text(`.leaf[data-index="1"] .as`))
+	assert.Equal(t, "rotated right", o.text(`.leaf[data-index="1"] .as`))
 	o.wait(`() => { const i = document.querySelector('.leaf[data-index="1"] img'); return i.src.startsWith("blob:") && i.naturalWidth < i.naturalHeight; }`)
-	assert.Equal(t, "Turn 1 page right", o.text("#turn-do"))
+	assert.Equal(t, "Rotate 1 page right", o.text("#rotate-do"))
 	o.shot("arrange-turning")
 	o.press(input.Enter)
-	o.says("Page 2 turned right.")
+	o.says("Page 2 rotated right.")
 
-	// One is taken out; a step back and forward again.
+	// One is removed; a step back and forward again.
 	o.press(input.Escape, input.End, input.Space)
-	o.click("#take-out-do")
-	o.says("Page 9 taken out.")
+	o.click("#remove-do")
+	o.says("Page 9 removed.")
 	require.Len(t, o.pageKeys(), 8)
 	o.press('u')
-	o.says("Gone back before “Page 9 taken out”.")
+	o.says("Undone: Page 9 removed.")
 	require.Len(t, o.pageKeys(), 9)
 	o.press('U')
-	o.says("Done again: Page 9 taken out.")
+	o.says("Redone: Page 9 removed.")
 	require.Len(t, o.pageKeys(), 8)
 	trail := o.text(".trail")
-	for _, s := range []string{"Page 9 taken out", "Page 2 turned right", "Page 9 moved before page 3", "Pages 5 and 6 moved before page 2", "Made from 4 documents"} {
+	for _, s := range []string{"Page 9 removed", "Page 2 rotated right", "Page 9 moved before page 3", "Pages 5 and 6 moved before page 2", "Made from 4 documents"} {
 		assert.Contains(t, trail, s)
 	}
 
@@ -140,14 +140,14 @@ func TestStory(t *testing.T) {
 	o.page.MustElement(".station-furnish")
 	o.wait(`() => document.querySelector("[data-outcome]")?.textContent === "Number 7 pages"`)
 	o.wait(`() => document.getElementById("paper-picture").src.startsWith("blob:") && document.querySelector(".spot") !== null`)
-	assert.Contains(t, o.text("#margin"), "Number goes here")
-	assert.Equal(t, 7, len(o.page.MustElements(".ribbon .touched")))
+	assert.Contains(t, o.text("#margin"), "The number goes here")
+	assert.Equal(t, 7, len(o.page.MustElements(".strip .touched")))
 	o.click("[data-outcome]")
-	o.says("7 pages numbered at the foot.")
+	o.says("7 pages numbered at the bottom.")
 	// Their wording is changed afterwards.
 	o.click(`.placed a[href*="edit="]`)
 	o.page.MustElement(`.edited`)
-	o.page.MustElement(`#wording .part:nth-of-type(2) input[name="part-text"]`).MustSelectAllText().MustInput(" out of ")
+	o.page.MustElement(`#wording .piece:nth-of-type(2) input[name="wording.text"]`).MustSelectAllText().MustInput(" out of ")
 	o.wait(`() => document.querySelector("[data-outcome]")?.textContent === "Change 7 pages"`)
 	o.shot("furnish-change")
 	o.click("[data-outcome]")

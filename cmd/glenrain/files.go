@@ -97,11 +97,14 @@ func writeWhole(path string, write func(io.Writer) error) (err error) {
 	return os.Rename(f.Name(), path)
 }
 
-// paths opens sources by path, relative to the working folder.
-type paths struct{ open []*os.File }
+// paths opens sources by path, relative to the working folder, and what steps' work made, in a folder for the time of the run.
+type paths struct {
+	open []*os.File
+	made string // the folder
+}
 
-func (p *paths) Open(_ context.Context, ref string) (*step.Source, error) {
-	path, ok := strings.CutPrefix(ref, "path:")
+func (p *paths) Open(_ context.Context, ref step.SourceRef) (*step.Source, error) {
+	path, ok := strings.CutPrefix(string(ref), "path:")
 	if !ok {
 		return nil, step.Refuse("the source %q can't be opened here: on the command line it is path:FILE", ref)
 	}
@@ -118,9 +121,29 @@ func (p *paths) Open(_ context.Context, ref string) (*step.Source, error) {
 	return &step.Source{Name: trimExt(path), Data: f, Size: st.Size()}, nil
 }
 
+// Keep keeps what long work made until the run ends.
+func (p *paths) Keep(write func(io.Writer) error) (step.SourceRef, error) {
+	if p.made == "" {
+		dir, err := os.MkdirTemp("", "glenrain-run-")
+		if err != nil {
+			return "", err
+		}
+		p.made = dir
+	}
+	f, err := os.CreateTemp(p.made, "made-*")
+	if err != nil {
+		return "", err
+	}
+	err = write(f)
+	return step.SourceRef("path:" + f.Name()), errors.Join(err, f.Close())
+}
+
 func (p *paths) close() {
 	for _, f := range p.open {
 		_ = f.Close()
+	}
+	if p.made != "" {
+		_ = os.RemoveAll(p.made)
 	}
 }
 
@@ -233,24 +256,22 @@ func (c *runCommand) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	keys := step.NewKeys(pages)
 	sources := &paths{}
 	defer sources.close()
 	now := time.Now()
+	q := step.Sequence{Registry: registry, Doc: doc, Keys: step.NewKeys(pages)}
 	for i, s := range steps {
-		env := &step.Env{Now: now, Seed: seedOf(data, i), Step: i + 1, Keys: keys, Sources: sources}
-		next, res, err := registry.Run(ctx, doc, s, env)
+		res, err := q.Run(ctx, s, &step.Env{Now: now, Seed: seedOf(data, i), Step: i + 1, Sources: sources, Files: sources})
 		if err != nil {
 			return fmt.Errorf("step %d: %w", i+1, err)
 		}
-		doc, keys = next, keys.With(i+1, res.Created)
 		fmt.Println(res.Sentence + ".")
 		for _, w := range res.Warnings {
 			fmt.Println("  " + w)
 		}
 	}
 	return writeWhole(c.Out, func(w io.Writer) error {
-		return doc.WriteFull(ctx, w, pdf.FullOptions{ID: seedOf(data, -1)})
+		return q.Doc.WriteFull(ctx, w, pdf.FullOptions{ID: seedOf(data, -1)})
 	})
 }
 
@@ -287,7 +308,7 @@ func (c *combineCommand) Run(ctx context.Context) error {
 	defer sources.close()
 	inserts := make([]arrange.Insert, len(c.Files))
 	for i, f := range c.Files {
-		inserts[i] = arrange.Insert{From: "path:" + f, Name: trimExt(f)}
+		inserts[i] = arrange.Insert{From: step.SourceRef("path:" + f), Name: trimExt(f)}
 	}
 	seed := seedOf([]byte(strings.Join(c.Files, "\n")), 0)
 	env := &step.Env{Now: time.Now(), Seed: seed, Sources: sources}

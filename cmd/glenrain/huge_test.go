@@ -152,15 +152,15 @@ func through(t *testing.T, v *visitor, base, doc string, pages int) {
 	body, _ := v.ask(base, http.MethodGet, "/desk/"+doc+"/release", "", nil)
 	m := seenRE.FindStringSubmatch(body)
 	require.NotNil(t, m)
-	to := follow(t, v, base, "/desk/"+doc+"/out", url.Values{"seen": {m[1]}, "request": {"out"}, "name": {fmt.Sprint("Handed out ", pages)}, "how": {"copy"}, "as-it-is": {"yes"}})
+	to := follow(t, v, base, "/desk/"+doc+"/out", url.Values{"_seen": {m[1]}, "_request": {"out " + doc}, "name": {fmt.Sprint("Handed out ", pages)}, "how": {"copy"}, "as-it-is": {"yes"}})
 	out := fetch(t, v, base+"/out/"+regexp.MustCompile(`out=(\d+)`).FindStringSubmatch(to)[1])
 	n, err := exec.Command("qpdf", "--show-npages", out).Output()
 	require.NoError(t, err)
 	assert.Equal(t, fmt.Sprint(pages), strings.TrimSpace(string(n)))
 }
 
-// Half a gigabyte is brought in, seen, turned and handed out, in memory that does not grow with the file; and
-// so are 5,000 pages that are put together.
+// Half a gigabyte is added, seen, rotated and handed out, in memory that does not grow with the file; and
+// so are 5,000 pages that are combined.
 func TestHuge(t *testing.T) {
 	if testing.Short() {
 		t.Skip("half a gigabyte is written and read")
@@ -180,7 +180,7 @@ func TestHuge(t *testing.T) {
 	st, err := f.Stat()
 	require.NoError(t, err)
 	require.Greater(t, st.Size(), int64(500e6))
-	req, err := http.NewRequest(http.MethodPost, s.base+"/documents/bring?name=Photographs.pdf", f)
+	req, err := http.NewRequest(http.MethodPost, s.base+"/documents/add?name=Photographs.pdf", f)
 	require.NoError(t, err)
 	for _, k := range v.cookies {
 		req.AddCookie(k)
@@ -192,23 +192,23 @@ func TestHuge(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, res.Body.Close())
 	require.Equal(t, http.StatusOK, res.StatusCode, string(b))
-	t.Logf("%d MB brought in within %.1f s; peak %d MB", st.Size()>>20, time.Since(start).Seconds(), peak(t, pid))
+	t.Logf("%d MB added within %.1f s; peak %d MB", st.Size()>>20, time.Since(start).Seconds(), peak(t, pid))
 	doc := idRE.FindStringSubmatch(string(b))[1]
 	start = time.Now()
 	through(t, v, s.base, doc, 1000)
-	t.Logf("turned, seen and handed out within %.1f s; peak %d MB", time.Since(start).Seconds(), peak(t, pid))
+	t.Logf("rotated, seen and handed out within %.1f s; peak %d MB", time.Since(start).Seconds(), peak(t, pid))
 	assert.Less(t, peak(t, pid), most)
 
 	var ids []string
 	for i := range 4 {
-		body, code := v.ask(s.base, http.MethodPost, fmt.Sprintf("/documents/bring?name=Part%d.pdf", i), "", pdftest.Text(1250))
+		body, code := v.ask(s.base, http.MethodPost, fmt.Sprintf("/documents/add?name=Part%d.pdf", i), "", pdftest.Text(1250))
 		require.Equal(t, http.StatusOK, code, body)
 		ids = append(ids, idRE.FindStringSubmatch(body)[1])
 	}
 	start = time.Now()
-	to := follow(t, v, s.base, "/documents/together", url.Values{"id": ids, "name": {"All of it"}})
-	t.Logf("put together within %.1f s; peak %d MB", time.Since(start).Seconds(), peak(t, pid))
+	to := follow(t, v, s.base, "/documents/combine", url.Values{"id": ids, "name": {"All of it"}})
+	t.Logf("combined within %.1f s; peak %d MB", time.Since(start).Seconds(), peak(t, pid))
 	through(t, v, s.base, strings.Split(to, "/")[2], 5000)
-	t.Logf("turned, seen and handed out; peak %d MB", peak(t, pid))
+	t.Logf("rotated, seen and handed out; peak %d MB", peak(t, pid))
 	assert.Less(t, peak(t, pid), most)
 }

@@ -13,7 +13,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
-	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -132,6 +131,9 @@ func (v *visitor) ask(base, method, path, contentType string, body []byte) (stri
 var (
 	seenRE = regexp.MustCompile(`data-seen="(\d+)"`)
 	idRE   = regexp.MustCompile(`"id":(\d+)`)
+	moreRE = regexp.MustCompile(`/documents/more/here\?after=(\d+)`)
+	backRE = regexp.MustCompile(`trail\?before=(\d+)`)
+	stepRE = regexp.MustCompile(`/trail/(\d+)/undo`)
 )
 
 // TestKilled kills the server many times in the middle of uploads and steps: whatever was
@@ -146,7 +148,7 @@ func TestKilled(t *testing.T) {
 	send := v.send
 	file := pdftest.Text(12)
 	s := serve(t, data)
-	body, ok := send(s.base, http.MethodPost, "/documents/bring?name=Trail.pdf", "", file)
+	body, ok := send(s.base, http.MethodPost, "/documents/add?name=Trail.pdf", "", file)
 	require.True(t, ok, body)
 	doc := idRE.FindStringSubmatch(body)[1]
 	acknowledged, brought := 0, []string{"Trail"}
@@ -161,8 +163,8 @@ func TestKilled(t *testing.T) {
 				if m == nil {
 					return
 				}
-				form := url.Values{"seen": {m[1]}, "request": {fmt.Sprintf("%d-%d", i, n)}, "station": {"arrange"}, "keys": {fmt.Sprintf("0.%d", n%12+1)}, "by": {"90"}}
-				if body, ok = send(base, http.MethodPost, "/desk/"+doc+"/do/turn", "application/x-www-form-urlencoded", []byte(form.Encode())); ok {
+				form := url.Values{"_seen": {m[1]}, "_request": {fmt.Sprintf("%d-%d", i, n)}, "_place": {"arrange"}, "pages": {fmt.Sprintf("0.%d", n%12+1)}, "by": {"90"}}
+				if body, ok = send(base, http.MethodPost, "/desk/"+doc+"/do/rotate", "application/x-www-form-urlencoded", []byte(form.Encode())); ok {
 					acknowledged++
 				}
 			}
@@ -170,7 +172,7 @@ func TestKilled(t *testing.T) {
 		wg.Go(func() { // uploads
 			for n := 0; ; n++ {
 				name := fmt.Sprintf("Upload %d %d", i, n)
-				if _, ok := send(base, http.MethodPost, "/documents/bring?name="+url.QueryEscape(name+".pdf"), "", file); !ok {
+				if _, ok := send(base, http.MethodPost, "/documents/add?name="+url.QueryEscape(name+".pdf"), "", file); !ok {
 					return
 				}
 				brought = append(brought, name)
@@ -180,9 +182,7 @@ func TestKilled(t *testing.T) {
 		s.kill()
 		wg.Wait()
 		s = serve(t, data)
-		body, ok := send(s.base, http.MethodGet, "/desk/"+doc+"/arrange", "", nil)
-		require.True(t, ok, "after kill %d", i+1)
-		steps := strings.Count(body, `class="trail-go"`)
+		steps := len(v.trail(t, s.base, doc))
 		// One step more may have been stored without its answer having arrived.
 		require.True(t, steps >= acknowledged && steps <= acknowledged+1, "kill %d: %d steps acknowledged, %d there", i+1, acknowledged, steps)
 		acknowledged = steps
@@ -190,6 +190,11 @@ func TestKilled(t *testing.T) {
 	t.Cleanup(s.kill)
 	body, ok = send(s.base, http.MethodGet, "/documents", "", nil)
 	require.True(t, ok)
+	for more := moreRE.FindStringSubmatch(body); more != nil; {
+		part, ok := send(s.base, http.MethodGet, "/documents/more/here?after="+more[1], "", nil)
+		require.True(t, ok)
+		body, more = body+part, moreRE.FindStringSubmatch(part)
+	}
 	for _, name := range brought {
 		assert.Contains(t, body, `data-name="`+name+`"`)
 	}
@@ -197,4 +202,82 @@ func TestKilled(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, left, "what was half uploaded is swept away")
 	assert.Greater(t, acknowledged, kills/2, "there was something to lose")
+}
+
+// trail gives the ids of a document's steps, newest first, as its desk lists them.
+func (v *visitor) trail(t *testing.T, base, doc string) (ids []string) {
+	t.Helper()
+	body, ok := v.send(base, http.MethodGet, "/desk/"+doc+"/arrange", "", nil)
+	for {
+		require.True(t, ok)
+		for _, m := range stepRE.FindAllStringSubmatch(body, -1) {
+			ids = append(ids, m[1])
+		}
+		more := backRE.FindStringSubmatch(body)
+		if more == nil {
+			return ids
+		}
+		body, ok = v.send(base, http.MethodGet, "/desk/"+doc+"/trail?before="+more[1], "", nil)
+	}
+}
+
+// A server that is killed while it undoes one step in the middle of a trail leaves the trail as it was or as it should be; the next step
+// is done, and what is handed out is sound.
+func TestKilledReplay(t *testing.T) {
+	kills := 20
+	if testing.Short() {
+		kills = 3
+	}
+	data := t.TempDir()
+	v := setUp(t, data)
+	s := serve(t, data)
+	t.Cleanup(func() { s.kill() })
+	body, ok := v.send(s.base, http.MethodPost, "/documents/add?name=Trail.pdf", "", pdftest.Text(12))
+	require.True(t, ok, body)
+	doc := idRE.FindStringSubmatch(body)[1]
+	do := func(n int) {
+		body, ok := v.send(s.base, http.MethodGet, "/desk/"+doc+"/arrange", "", nil)
+		require.True(t, ok)
+		form := url.Values{"_seen": {seenRE.FindStringSubmatch(body)[1]}, "_request": {fmt.Sprint("step ", n)}, "_place": {"arrange"}, "pages": {fmt.Sprintf("0.%d", n%12+1)}, "by": {"90"}}
+		_, ok = v.send(s.base, http.MethodPost, "/desk/"+doc+"/do/rotate", "application/x-www-form-urlencoded", []byte(form.Encode()))
+		require.True(t, ok)
+	}
+	for n := range 40 {
+		do(n)
+	}
+	r := rand.New(rand.NewPCG(20, 7))
+	left, gone := 0, 0
+	for i := range kills {
+		before := v.trail(t, s.base, doc)
+		target := before[1+r.IntN(len(before)-1)]
+		body, ok := v.send(s.base, http.MethodGet, "/desk/"+doc+"/arrange", "", nil)
+		require.True(t, ok)
+		form := url.Values{"_seen": {seenRE.FindStringSubmatch(body)[1]}, "_place": {"arrange"}}
+		answered := make(chan bool)
+		go func() {
+			_, ok := v.send(s.base, http.MethodPost, "/desk/"+doc+"/trail/"+target+"/undo", "application/x-www-form-urlencoded", []byte(form.Encode()))
+			answered <- ok
+		}()
+		time.Sleep(time.Duration(r.IntN(40)) * time.Millisecond)
+		s.kill()
+		acknowledged := <-answered
+		s = serve(t, data)
+		now := v.trail(t, s.base, doc)
+		switch {
+		case len(now) == len(before):
+			require.False(t, acknowledged, "kill %d", i+1)
+			require.Equal(t, before, now)
+			left++
+		default:
+			require.Len(t, now, len(before)-1, "kill %d", i+1)
+			require.NotContains(t, now, target)
+			gone++
+		}
+		do(1000 + i)
+	}
+	t.Logf("the trail was left as it was %d times, and as it should be %d times", left, gone)
+	assert.NotZero(t, left)
+	if !testing.Short() {
+		assert.NotZero(t, gone)
+	}
 }

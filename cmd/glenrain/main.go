@@ -35,7 +35,7 @@ type commands struct {
 	Restore restoreCommand `cmd:"" help:"Make a data folder of a backup."`
 	Info    infoCommand    `cmd:"" help:"Tell what a PDF is: pages, sizes, version, whether it is locked or tagged."`
 	Run     runCommand     `cmd:"" help:"Run a list of steps on a file."`
-	Combine combineCommand `cmd:"" help:"Put several PDFs and pictures together into one."`
+	Combine combineCommand `cmd:"" help:"Combine several PDFs and pictures into one."`
 	Text    textCommand    `cmd:"" help:"Write the text of pages, or their glyphs, words and paragraphs with their places."`
 	Render  renderCommand  `cmd:"" help:"Draw a page as a picture."`
 	Steps   stepsCommand   `cmd:"" help:"List the steps there are, with their parameters."`
@@ -88,7 +88,7 @@ func exitCode(err error) int {
 		return exitUse
 	case errors.Is(err, pdf.ErrLocked):
 		return exitPassword
-	case errors.Is(err, pdf.ErrNotPDF), errors.Is(err, pdf.ErrDamaged), errors.Is(err, pdf.ErrLimit), errors.Is(err, picture.ErrFormat),
+	case errors.Is(err, pdf.ErrNotPDF), errors.Is(err, pdf.ErrDamaged), errors.Is(err, pdf.ErrLimit), errors.Is(err, pdf.ErrUnsupported), errors.Is(err, picture.ErrFormat),
 		errors.Is(err, errUnreadable), errors.As(err, &unread) && unread.Op != "write":
 		return exitRead
 	case errors.As(err, &refusal):

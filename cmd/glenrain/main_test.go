@@ -68,14 +68,14 @@ func TestRun(t *testing.T) {
 	other := write(t, "b.pdf", pdftest.Text(2))
 	out := filepath.Join(t.TempDir(), "o.pdf")
 	steps, err := json.Marshal(map[string]any{"steps": []any{
-		map[string]any{"name": "take-out", "params": map[string]any{"pages": "2"}},
+		map[string]any{"name": "remove", "params": map[string]any{"pages": "2"}},
 		map[string]any{"name": "insert", "params": map[string]any{"from": "path:" + other, "pages": "last", "to": 1}},
 		map[string]any{"name": "number", "params": map[string]any{"pages": "last"}},
 	}})
 	require.NoError(t, err)
 	code, said, errs := glenrain(t, string(steps), "run", "-", in, "-o", out)
 	require.Zero(t, code, errs)
-	assert.Contains(t, said, "Page 2 taken out.")
+	assert.Contains(t, said, "Page 2 removed.")
 	file, err := os.ReadFile(out)
 	require.NoError(t, err)
 	pdftest.Check(t, file)
@@ -94,7 +94,7 @@ func TestDamaged(t *testing.T) {
 	require.Zero(t, code, errs)
 	assert.Contains(t, said, `"repaired": true`)
 	out := filepath.Join(t.TempDir(), "o.pdf")
-	code, said, errs = glenrain(t, `{"steps":[{"name":"take-out","params":{"pages":"2"}}]}`, "run", "-", cut, "-o", out)
+	code, said, errs = glenrain(t, `{"steps":[{"name":"remove","params":{"pages":"2"}}]}`, "run", "-", cut, "-o", out)
 	require.Zero(t, code, errs)
 	assert.Contains(t, said, "damaged and mended")
 	file, err := os.ReadFile(out)
@@ -111,7 +111,7 @@ func TestLocked(t *testing.T) {
 	require.Zero(t, code, errs)
 	assert.Contains(t, said, `"encrypted": true`)
 	for _, pw := range []string{"ebb", "flow"} {
-		code, said, errs = glenrain(t, `{"steps":[{"name":"turn","params":{"pages":"1","by":90}}]}`, "run", "-", locked, "-o", out, "--password", pw)
+		code, said, errs = glenrain(t, `{"steps":[{"name":"rotate","params":{"pages":"1","by":90}}]}`, "run", "-", locked, "-o", out, "--password", pw)
 		require.Zero(t, code, errs)
 		assert.Contains(t, said, "the result is not")
 		file, err := os.ReadFile(out)
@@ -168,8 +168,8 @@ func TestExitCodes(t *testing.T) {
 		{"", []string{"fly"}, 2},
 		{"", []string{"info"}, 2},
 		{`{"steps":[{"name":"fly"}]}`, []string{"run", "-", good, "-o", out}, 2},
-		{`{"steps":[{"name":"turn","params":{"pages":"1","by":90,"x":1}}]}`, []string{"run", "-", good, "-o", out}, 2},
-		{`{"steps":[{"name":"turn","params":{"pages":"9","by":90}}]}`, []string{"run", "-", good, "-o", out}, 2},
+		{`{"steps":[{"name":"rotate","params":{"pages":"1","by":90,"x":1}}]}`, []string{"run", "-", good, "-o", out}, 2},
+		{`{"steps":[{"name":"rotate","params":{"pages":"9","by":90}}]}`, []string{"run", "-", good, "-o", out}, 2},
 		{`not json`, []string{"run", "-", good, "-o", out}, 2},
 		{"", []string{"render", good, "--page", "3", "-o", out}, 2},
 		{"", []string{"serve", "--data", t.TempDir(), "--addr", "0.0.0.0:0"}, 2},

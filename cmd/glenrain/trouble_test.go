@@ -26,8 +26,8 @@ func turn(v *visitor, base, doc, page, request string) (string, int) {
 	if m == nil {
 		return body, 0
 	}
-	form := url.Values{"seen": {m[1]}, "request": {request}, "station": {"arrange"}, "keys": {"0." + page}, "by": {"90"}}
-	return v.ask(base, http.MethodPost, "/desk/"+doc+"/do/turn", "application/x-www-form-urlencoded", []byte(form.Encode()))
+	form := url.Values{"_seen": {m[1]}, "_request": {request}, "_place": {"arrange"}, "pages": {"0." + page}, "by": {"90"}}
+	return v.ask(base, http.MethodPost, "/desk/"+doc+"/do/rotate", "application/x-www-form-urlencoded", []byte(form.Encode()))
 }
 
 func trailOf(t *testing.T, v *visitor, base, doc string) int {
@@ -65,7 +65,7 @@ func TestDiskFull(t *testing.T) {
 		require.NoError(t, err, string(b))
 	}
 	bring := func(name string, data []byte) (string, int) {
-		return v.ask(base, http.MethodPost, "/documents/bring?name="+name+".pdf", "", data)
+		return v.ask(base, http.MethodPost, "/documents/add?name="+name+".pdf", "", data)
 	}
 	body, code := bring("Trail", pdftest.Text(12))
 	require.Equal(t, http.StatusOK, code, body)
@@ -147,7 +147,7 @@ func TestLostConnection(t *testing.T) {
 		c, err := net.Dial("tcp", strings.TrimPrefix(s.base, "http://"))
 		require.NoError(t, err)
 		cookie := v.cookies[0].Name + "=" + v.cookies[0].Value
-		_, err = fmt.Fprintf(c, "POST /documents/bring?name=Half%d.pdf HTTP/1.1\r\nHost: x\r\nCookie: %s\r\nContent-Length: 5000000\r\n\r\n%s", i, cookie, pdftest.Text(30))
+		_, err = fmt.Fprintf(c, "POST /documents/add?name=Half%d.pdf HTTP/1.1\r\nHost: x\r\nCookie: %s\r\nContent-Length: 5000000\r\n\r\n%s", i, cookie, pdftest.Text(30))
 		require.NoError(t, err)
 		require.Eventually(t, func() bool { return coming() == 1 }, 5*time.Second, 5*time.Millisecond)
 		require.NoError(t, c.Close())
@@ -178,7 +178,7 @@ func TestBackup(t *testing.T) {
 	v := setUp(t, data)
 	s := serve(t, data)
 	t.Cleanup(s.kill)
-	body, code := v.ask(s.base, http.MethodPost, "/documents/bring?name=Trail.pdf", "", pdftest.Text(9))
+	body, code := v.ask(s.base, http.MethodPost, "/documents/add?name=Trail.pdf", "", pdftest.Text(9))
 	require.Equal(t, http.StatusOK, code)
 	doc := idRE.FindStringSubmatch(body)[1]
 	for i := range 5 {

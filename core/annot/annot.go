@@ -18,8 +18,7 @@ func Refs(doc *pdf.Document, page pdf.Ref) []pdf.Ref {
 	return out
 }
 
-// CutLinks takes links away that lead to a page that leads says is gone, from one
-// page, and tells how many. It must run while the named destinations still stand.
+// CutLinks removes from one page the links that lead to a page of which gone says so, and tells how many. It must run while the named destinations still stand.
 func CutLinks(doc *pdf.Document, page pdf.Ref, gone func(pdf.Ref) bool) int {
 	list := doc.Array(doc.Dict(page).Get("Annots"))
 	var left pdf.Array

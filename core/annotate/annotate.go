@@ -16,9 +16,9 @@ import (
 func Kinds() []step.Kind {
 	return []step.Kind{
 		{Name: "mark-text", Meaning: "Highlights, underlines or strikes out text on a page.",
-			New: func() step.Step { return &Mark{How: "highlight", Colour: "#f6dd8f"} }},
+			New: func() step.Step { return &MarkText{How: "highlight", Colour: "#f6dd8f"} }},
 		{Name: "mark-change", Meaning: "Gives marked text another kind of mark or colour.", New: func() step.Step { return &Change{} }},
-		{Name: "mark-remove", Meaning: "Takes marks off text.", New: func() step.Step { return &Remove{} }},
+		{Name: "mark-remove", Meaning: "Removes marks from text.", New: func() step.Step { return &Remove{} }},
 	}
 }
 
@@ -39,8 +39,8 @@ func How(kind pdf.Name) string {
 	return "underline"
 }
 
-// Mark is the step "mark-text".
-type Mark struct {
+// MarkText is the step "mark-text".
+type MarkText struct {
 	Page   step.Pages  `json:"page" required:"yes" help:"the page"`
 	Quads  Quads       `json:"quads" required:"yes" help:"what is marked: four corners a piece of a line"`
 	How    string      `json:"how" enum:"highlight,underline,strike out" help:"the kind of mark"`
@@ -56,12 +56,12 @@ const mostQuads = 2000
 
 func (q Quads) check() error {
 	if len(q) == 0 || len(q) > mostQuads {
-		return step.Refuse("no text is chosen")
+		return step.Refuse("no text is selected")
 	}
 	for _, p := range q {
 		for _, v := range p {
 			if math.IsNaN(v) || math.Abs(v) > 1e6 {
-				return step.Refuse("the place that was chosen is outside any page")
+				return step.Refuse("the place that was selected is outside any page")
 			}
 		}
 	}
@@ -69,7 +69,7 @@ func (q Quads) check() error {
 }
 
 // Apply marks the text.
-func (m *Mark) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
+func (m *MarkText) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
 	refs, err := m.Page.Refs(doc, env.Keys)
 	if err != nil {
 		return nil, err
@@ -153,12 +153,12 @@ type Remove struct {
 	Mark int        `json:"mark" required:"yes" help:"the object number of the mark"`
 }
 
-// Apply takes the mark off.
+// Apply removes the mark.
 func (c *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
 	page, m, err := find(doc, c.Page, env.Keys, c.Mark)
 	if err != nil {
 		return nil, err
 	}
 	annot.Remove(doc, page, m.Ref)
-	return done(doc, env, page, "A mark taken off"), nil
+	return done(doc, env, page, "A mark removed"), nil
 }

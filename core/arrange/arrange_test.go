@@ -19,12 +19,12 @@ import (
 
 type files map[string][]byte
 
-func (f files) Open(_ context.Context, ref string) (*step.Source, error) {
-	b, ok := f[ref]
+func (f files) Open(_ context.Context, ref step.SourceRef) (*step.Source, error) {
+	b, ok := f[string(ref)]
 	if !ok {
 		return nil, step.Refuse("there is no %s", ref)
 	}
-	return &step.Source{Name: ref, Data: bytes.NewReader(b), Size: int64(len(b))}, nil
+	return &step.Source{Name: string(ref), Data: bytes.NewReader(b), Size: int64(len(b))}, nil
 }
 
 // layered is a page with two layers, one of them hidden, and an attached file.
@@ -50,7 +50,7 @@ func TestCombine(t *testing.T) {
 		func(done int) { told = append(told, done) })
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 2, 3}, told)
-	assert.Equal(t, []string{"Brings along 1 attached file of “Plan”."}, warnings)
+	assert.Equal(t, []string{"Includes 1 attached file of “Plan”."}, warnings)
 	out := pdftest.Whole(t, doc)
 	pdftest.Check(t, out)
 	assert.Equal(t, []string{"Page 1", "Page 2", "", "Page 2", "Page 3"}, pdftest.PageTexts(t, out))
@@ -105,8 +105,8 @@ func TestBringFiles(t *testing.T) {
 	env := &step.Env{Now: time.Unix(0, 0), Sources: files{"north": carrier("east.csv", "levels.csv"), "south": carrier("levels.csv", "notes"), "survey": pdftest.Text(3)}}
 	doc, told, err := Combine(t.Context(), env, []Insert{{From: "north", Name: "North"}, {From: "survey", Name: "Survey"}, {From: "south", Name: "South"}, {From: "south", Name: "South"}}, nil)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"Brings along 2 attached files of “North”.", "Brings along 2 attached files of “South”, 1 under another name, since that name is taken.",
-		"Brings along 2 attached files of “South”, 2 under another name, since that name is taken."}, told)
+	assert.Equal(t, []string{"Includes 2 attached files of “North”.", "Includes 2 attached files of “South”, 1 under another name, since that name is taken.",
+		"Includes 2 attached files of “South”, 2 under another name, since that name is taken."}, told)
 	out := pdftest.Whole(t, doc)
 	pdftest.Check(t, out)
 	list := pdftest.Tool(t, out, "qpdf", "--list-attachments", "FILE")
@@ -133,21 +133,21 @@ func TestInsertTroubled(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, pdftest.Refs(t, doc), 3)
 	for name, kind := range map[string]error{"none": pdf.ErrDamaged, "locked": pdf.ErrLocked} {
-		_, _, err = Combine(t.Context(), env, []Insert{{From: name, Name: name}}, nil)
+		_, _, err = Combine(t.Context(), env, []Insert{{From: step.SourceRef(name), Name: name}}, nil)
 		var r *step.Refusal
 		require.ErrorAs(t, err, &r, name)
 		assert.ErrorIs(t, err, kind, name)
-		assert.Contains(t, r.Sentence, "can't be brought in")
+		assert.Contains(t, r.Sentence, "can't be inserted")
 	}
 }
 
-// The view goes to the page that comes to stand where the first one was taken out.
-func TestTakeOutShows(t *testing.T) {
+// The view goes to the page that comes to stand where the first one was removed.
+func TestRemoveShows(t *testing.T) {
 	for pages, want := range map[string]step.Key{"1": {Ordinal: 2}, "3": {Ordinal: 4}, "5": {Ordinal: 4}, "2-4": {Ordinal: 5}, "4-5": {Ordinal: 3}, "1, 3": {Ordinal: 2}} {
 		d := pdftest.Open(t, pdftest.Text(5)).Fork()
 		leaves, err := d.Pages()
 		require.NoError(t, err)
-		res, err := (&TakeOut{Pages: step.Pages{Rule: pages}}).Apply(t.Context(), d, &step.Env{Keys: step.NewKeys(leaves)})
+		res, err := (&Remove{Pages: step.Pages{Rule: pages}}).Apply(t.Context(), d, &step.Env{Keys: step.NewKeys(leaves)})
 		require.NoError(t, err)
 		assert.Equal(t, want, res.Show, pages)
 	}

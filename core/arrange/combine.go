@@ -9,7 +9,7 @@ import (
 	"glenrain/core/step"
 )
 
-// Combine puts sources together into one new document, in order, each with a bookmark
+// Combine makes one new document of sources, in order, each with a bookmark
 // of its name. The result is in the document's overlay: write it whole. each, where
 // set, is told how many sources are done.
 func Combine(ctx context.Context, env *step.Env, sources []Insert, each func(done int)) (*pdf.Document, []string, error) {
@@ -43,7 +43,7 @@ func Combine(ctx context.Context, env *step.Env, sources []Insert, each func(don
 		}
 	}
 	if len(firsts) == 0 {
-		return nil, nil, fmt.Errorf("nothing to put together: %w", pdf.ErrNoPages)
+		return nil, nil, fmt.Errorf("nothing to combine: %w", pdf.ErrNoPages)
 	}
 	return doc, warnings, nil
 }

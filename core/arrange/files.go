@@ -59,7 +59,7 @@ func bringFiles(dst, src *pdf.Document, c *pdf.Copier, name string) (told []stri
 	case len(files) == 0:
 		return nil, nil
 	case src.FilesLocked():
-		return []string{fmt.Sprintf("Files attached to “%s” are locked and were not brought along.", name)}, nil
+		return []string{fmt.Sprintf("Files attached to “%s” are locked and were not included.", name)}, nil
 	}
 	have := attachedTo(dst)
 	taken := make(map[string]bool, len(have)+len(files))
@@ -90,7 +90,7 @@ func bringFiles(dst, src *pdf.Document, c *pdf.Copier, name string) (told []stri
 	names := dst.Dict(dst.Catalog().Get("Names")).Clone()
 	names.Set("EmbeddedFiles", dst.Add(pdf.NewDict("Names", list)))
 	dst.Edit(dst.Root()).Set("Names", names)
-	words := fmt.Sprintf("Brings along %s of “%s”", step.Count(len(files), "attached file"), name)
+	words := fmt.Sprintf("Includes %s of “%s”", step.Count(len(files), "attached file"), name)
 	if renamed > 0 {
 		words += fmt.Sprintf(", %d under another name, since that name is taken", renamed)
 	}

@@ -3,7 +3,6 @@ package arrange
 import (
 	"context"
 	"fmt"
-	"io"
 	"slices"
 
 	"glenrain/core/annot"
@@ -11,29 +10,22 @@ import (
 	"glenrain/core/field"
 	"glenrain/core/nav"
 	"glenrain/core/pdf"
-	"glenrain/core/picture"
 	"glenrain/core/step"
 	"glenrain/core/structure"
 )
 
 // Insert is the step "insert".
 type Insert struct {
-	From  string     `json:"from" required:"yes" help:"the source: path:FILE, sha256:HASH or state:ID; a PDF, JPEG or PNG"`
-	Pages step.Pages `json:"pages" help:"which of its pages; a picture has one"`
-	To    step.Place `json:"to" help:"where: before this page, or at the end"`
-	Name  string     `json:"name,omitempty" help:"what the source is called in sentences and bookmarks; its file name if empty"`
+	From  step.SourceRef `json:"from" required:"choose a document to insert pages from" help:"the source: path:FILE, sha256:HASH or state:ID; a PDF, JPEG or PNG"`
+	Pages step.Pages     `json:"pages" help:"which of its pages; a picture has one"`
+	To    step.Place     `json:"to" help:"where: before this page, or at the end"`
+	Name  string         `json:"name,omitempty" help:"what the source is called in sentences and bookmarks; its file name if empty"`
 }
 
-// SourceRefs names the source.
-func (in *Insert) SourceRefs() []string { return []string{in.From} }
-
-// maxPictureFile is the largest picture file that is read, in bytes.
-const maxPictureFile = 512 << 20
-
-// Apply brings the pages in.
+// Apply inserts the pages.
 func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
 	if env.Sources == nil {
-		return nil, step.Refuse("there is nothing to bring pages from here")
+		return nil, step.Refuse("there is nothing to insert pages from here")
 	}
 	src, err := env.Sources.Open(ctx, in.From)
 	if err != nil {
@@ -50,10 +42,10 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 	res := &step.Result{Moved: true}
 	var pages []pdf.Ref
 	what := ""
-	if src.Doc == nil && isPicture(src) {
-		page, err := insertPicture(doc, src)
+	if src.Doc == nil && draw.IsPicture(src.Data) {
+		page, _, err := draw.PictureFile(doc, src.Data, src.Size)
 		if err != nil {
-			return nil, err
+			return nil, step.Refuse("“%s” can't be inserted: %v", src.Name, err)
 		}
 		pages = []pdf.Ref{page}
 		what = fmt.Sprintf("Picture “%s”", name)
@@ -61,7 +53,7 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 		from := src.Doc
 		if from == nil {
 			if from, _, err = pdf.OpenMended(ctx, src.Data, src.Size, ""); err != nil {
-				return nil, step.Refuse("“%s” can't be brought in: %v", name, err)
+				return nil, step.Refuse("“%s” can't be inserted: %v", name, err)
 			}
 		}
 		chosen, warnings, err := in.bring(doc, from, env, name, &pages)
@@ -85,29 +77,8 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 	}
 	res.Show = res.Pages[0]
 	res.Redrawn = step.RedrawPages
-	res.Sentence = fmt.Sprintf("%s put in %s", what, where)
+	res.Sentence = fmt.Sprintf("%s inserted %s", what, where)
 	return res, nil
-}
-
-func isPicture(src *step.Source) bool {
-	head := make([]byte, 16)
-	n, _ := src.Data.ReadAt(head, 0)
-	return picture.Is(head[:n])
-}
-
-func insertPicture(doc *pdf.Document, src *step.Source) (pdf.Ref, error) {
-	if src.Size > maxPictureFile {
-		return pdf.Ref{}, step.Refuse("the picture “%s” is over 512 MB", src.Name)
-	}
-	data := make([]byte, src.Size)
-	if _, err := src.Data.ReadAt(data, 0); err != nil && err != io.EOF {
-		return pdf.Ref{}, fmt.Errorf("reading %s: %w", src.Name, err)
-	}
-	p, err := picture.Decode(data)
-	if err != nil {
-		return pdf.Ref{}, step.Refuse("“%s” can't be brought in: %v", src.Name, err)
-	}
-	return draw.PicturePage(doc, p)
 }
 
 // bring copies the chosen pages of from into doc, with their links, fields, layers,
@@ -115,7 +86,7 @@ func insertPicture(doc *pdf.Document, src *step.Source) (pdf.Ref, error) {
 func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string, out *[]pdf.Ref) ([]int, []string, error) {
 	from = from.Fork()
 	if _, err := from.SplitSharedPages(); err != nil {
-		return nil, nil, step.Refuse("“%s” can't be brought in: %v", name, err)
+		return nil, nil, step.Refuse("“%s” can't be inserted: %v", name, err)
 	}
 	// Keys in the parameters name pages of this document, so a source's are rules.
 	chosen, err := in.Pages.Resolve(from, env.Keys)
@@ -150,11 +121,11 @@ func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string, out
 	}
 	pages, err := c.Pages(refs)
 	if err != nil {
-		return nil, nil, step.Refuse("“%s” can't be brought in: %v", name, err)
+		return nil, nil, step.Refuse("“%s” can't be inserted: %v", name, err)
 	}
 	var warnings []string
 	if links > 0 {
-		warnings = append(warnings, fmt.Sprintf("%s to pages that were not brought along fell away.", step.Count(links, "link")))
+		warnings = append(warnings, fmt.Sprintf("%s to pages that were not inserted fell away.", step.Count(links, "link")))
 	}
 	if _, err := structure.Bring(doc, from, c, pages); err != nil {
 		return nil, nil, err
@@ -164,7 +135,7 @@ func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string, out
 		return nil, nil, err
 	}
 	if renamed > 0 {
-		warnings = append(warnings, fmt.Sprintf("%s got another name, because the document has one of the same name.", step.Count(renamed, "form field")))
+		warnings = append(warnings, fmt.Sprintf("%s renamed, because the document has one of the same name.", step.Count(renamed, "form field")))
 	}
 	bringLayers(doc, from, c)
 	if _, err := nav.Bring(doc, from, c, name, pages[0]); err != nil {
@@ -176,7 +147,7 @@ func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string, out
 	if len(refs) == len(all) { // all of it: what hangs on the document comes too
 		told, err := bringFiles(doc, from, c, name)
 		if err != nil {
-			return nil, nil, step.Refuse("“%s” can't be brought in: %v", name, err)
+			return nil, nil, step.Refuse("“%s” can't be inserted: %v", name, err)
 		}
 		warnings = append(warnings, told...)
 	}

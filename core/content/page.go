@@ -10,7 +10,7 @@ import (
 type Page struct {
 	Ref         pdf.Ref
 	Invocations []Invocation
-	Marks       []Mark
+	Marks       []MarkedContent
 	Shows       []Show
 	Glyphs      []Glyph
 	Images      []ImageUse
@@ -46,11 +46,11 @@ const (
 // Body is a decoded content stream; a page's are joined with a line feed between them.
 type Body struct {
 	Data  []byte
-	Parts []Part
+	Parts []Span
 }
 
-// Part is one stream of a body and the bytes it takes there.
-type Part struct {
+// Span is one stream of a body and the bytes it takes there.
+type Span struct {
 	Ref        pdf.Ref
 	Start, End int
 }
@@ -96,8 +96,8 @@ type Paint struct {
 	Pattern pdf.Name // of a Pattern space
 }
 
-// Mark is marked content (14.6) that was open somewhere.
-type Mark struct {
+// MarkedContent is marked content (14.6) that was open somewhere.
+type MarkedContent struct {
 	Tag        pdf.Name
 	Props      *pdf.Dict
 	MCID       int // -1 without

@@ -78,7 +78,7 @@ func (r *Reader) pageBody(page pdf.Ref) *Body {
 		ref, _ := o.(pdf.Ref)
 		data, _, _ := r.Doc.Decode(v)
 		b.Data = data
-		b.Parts = []Part{{ref, 0, len(data)}}
+		b.Parts = []Span{{ref, 0, len(data)}}
 	case pdf.Array:
 		for _, e := range v {
 			s := r.Doc.Stream(e)
@@ -95,7 +95,7 @@ func (r *Reader) pageBody(page pdf.Ref) *Body {
 				}
 				b.Data = append(b.Data, data...)
 			}
-			b.Parts = append(b.Parts, Part{ref, len(b.Data) - len(data), len(b.Data)})
+			b.Parts = append(b.Parts, Span{ref, len(b.Data) - len(data), len(b.Data)})
 		}
 	}
 	return b
@@ -110,7 +110,7 @@ func (r *Reader) body(ref pdf.Ref, s *pdf.Stream) *Body {
 		return b
 	}
 	data, _, _ := r.Doc.Decode(s)
-	b = &Body{Data: data, Parts: []Part{{ref, 0, len(data)}}}
+	b = &Body{Data: data, Parts: []Span{{ref, 0, len(data)}}}
 	if !ref.IsZero() {
 		r.mu.Lock()
 		if r.kept+len(data) > keepBodies {

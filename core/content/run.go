@@ -345,7 +345,7 @@ func (x *runner) show(o *Op, items []Operand) {
 
 // begin opens marked content.
 func (x *runner) begin(o *Op) {
-	m := Mark{MCID: -1, Parent: x.mark, Invocation: x.at, Start: o.Start, Hidden: x.hidden}
+	m := MarkedContent{MCID: -1, Parent: x.mark, Invocation: x.at, Start: o.Start, Hidden: x.hidden}
 	if len(o.Args) > 0 && o.Args[0].Kind == Name {
 		m.Tag = pdf.Name(o.Args[0].Bytes)
 	}
@@ -390,7 +390,7 @@ func (x *runner) do(o *Op) {
 	}
 }
 
-// form runs a form XObject: its matrix, clip and resources (8.10.1). before is applied behind its own matrix.
+// form runs a form XObject: its matrix, clip and resources (8.10.1). after is applied after its own matrix.
 func (x *runner) form(v Invocation, s *pdf.Stream, after pdf.Matrix) {
 	if x.depth >= maxForms {
 		x.page.Cut = true
@@ -430,7 +430,7 @@ func (x *runner) form(v Invocation, s *pdf.Stream, after pdf.Matrix) {
 	hidden := x.hidden
 	mark := x.mark
 	if hidden && !outerHidden { // hold it while marks inside open and close
-		x.page.Marks = append(x.page.Marks, Mark{MCID: -1, Parent: mark, Invocation: x.at, Start: v.Start, Hidden: true, Tag: "OC"})
+		x.page.Marks = append(x.page.Marks, MarkedContent{MCID: -1, Parent: mark, Invocation: x.at, Start: v.Start, Hidden: true, Tag: "OC"})
 		x.mark = len(x.page.Marks) - 1
 	}
 	x.invoke(v)

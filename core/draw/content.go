@@ -6,7 +6,6 @@ package draw
 
 import (
 	"bytes"
-	"math"
 	"strconv"
 
 	"glenrain/core/pdf"
@@ -21,7 +20,7 @@ func (c *Content) Op(operator string, operands ...any) *Content {
 	for _, o := range operands {
 		switch v := o.(type) {
 		case float64:
-			c.b.WriteString(num(v))
+			c.b.WriteString(pdf.Decimal(v))
 		case int:
 			c.b.WriteString(strconv.Itoa(v))
 		case pdf.Object:
@@ -35,41 +34,27 @@ func (c *Content) Op(operator string, operands ...any) *Content {
 }
 
 // Matrix writes cm with m.
-func (c *Content) Matrix(m Matrix) *Content {
+func (c *Content) Matrix(m pdf.Matrix) *Content {
 	return c.Op("cm", m[0], m[1], m[2], m[3], m[4], m[5])
 }
 
 // Bytes gives the stream so far.
 func (c *Content) Bytes() []byte { return c.b.Bytes() }
 
-func num(v float64) string {
-	v = math.Round(v*1e4) / 1e4
-	if v == 0 {
-		v = 0 // no "-0"
-	}
-	return strconv.FormatFloat(v, 'f', -1, 64)
-}
-
-// Matrix is a transformation (8.3.3).
-type Matrix = pdf.Matrix
-
-// Translate is the matrix that moves by x and y.
-func Translate(x, y float64) Matrix { return pdf.Translate(x, y) }
-
 // Upright is the matrix from the page as it is seen (points, origin at the lower
 // left corner of what is visible, upright) to the page's default user space.
-func Upright(g pdf.Geometry) Matrix {
+func Upright(g pdf.Geometry) pdf.Matrix {
 	s := 1 / g.UserUnit
 	v := g.Visible
 	switch g.Rotate {
 	case 90:
-		return Matrix{0, s, -s, 0, v.X1, v.Y0}
+		return pdf.Matrix{0, s, -s, 0, v.X1, v.Y0}
 	case 180:
-		return Matrix{-s, 0, 0, -s, v.X1, v.Y1}
+		return pdf.Matrix{-s, 0, 0, -s, v.X1, v.Y1}
 	case 270:
-		return Matrix{0, -s, s, 0, v.X0, v.Y1}
+		return pdf.Matrix{0, -s, s, 0, v.X0, v.Y1}
 	}
-	return Matrix{s, 0, 0, s, v.X0, v.Y0}
+	return pdf.Matrix{s, 0, 0, s, v.X0, v.Y0}
 }
 
 // Form adds a form XObject (8.10) to the document.

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"glenrain/core/content"
 	"glenrain/core/pdf"
 )
 
@@ -70,7 +71,11 @@ func fence(doc *pdf.Document, page pdf.Ref) error {
 }
 
 func fenced(doc *pdf.Document, list pdf.Array) bool {
-	s := doc.Stream(list[0])
+	return slices.ContainsFunc(list, func(o pdf.Object) bool { return isFence(doc, o) })
+}
+
+func isFence(doc *pdf.Document, o pdf.Object) bool {
+	s := doc.Stream(o)
 	return s != nil && s.Dict.Has(keyFence)
 }
 
@@ -91,86 +96,23 @@ func fenceStream(doc *pdf.Document, operator string, n int) (pdf.Ref, error) {
 	return r, nil
 }
 
-// balance counts q without Q (missing) and Q without q (extra) in content. It looks at
-// words only: strings, names, comments and inline pictures are passed over.
-func balance(content []byte) (missing, extra int) {
-	for i := 0; i < len(content); {
-		c := content[i]
-		switch {
-		case pdf.IsSpace(c):
-			i++
-		case c == '%':
-			for i < len(content) && content[i] != '\n' && content[i] != '\r' {
-				i++
-			}
-		case c == '(':
-			i = endOfString(content, i)
-		case c == '<' && i+1 < len(content) && content[i+1] != '<':
-			if n := bytes.IndexByte(content[i:], '>'); n > 0 {
-				i += n
-			}
-			i++
-		case pdf.IsDelimiter(c) && c != '/':
-			i++
-		default:
-			start := i
-			i++ // a name's solidus, or the first letter of a word
-			for i < len(content) && !pdf.IsSpace(content[i]) && !pdf.IsDelimiter(content[i]) {
-				i++
-			}
-			switch string(content[start:i]) {
-			case "q":
-				missing++
-			case "Q":
-				if missing > 0 {
-					missing--
-				} else {
-					extra++
-				}
-			case "ID":
-				i = endOfInline(content, i)
+// balance counts q without Q (missing) and Q without q (extra) in content.
+func balance(data []byte) (missing, extra int) {
+	scan := content.Scanner{Data: data}
+	var o content.Op
+	for scan.Next(&o) {
+		switch string(data[o.At:o.End]) {
+		case "q":
+			missing++
+		case "Q":
+			if missing > 0 {
+				missing--
+			} else {
+				extra++
 			}
 		}
 	}
 	return
-}
-
-// endOfString gives the place behind the literal string that begins at i.
-func endOfString(b []byte, i int) int {
-	for depth := 0; i < len(b); i++ {
-		switch b[i] {
-		case '\\':
-			i++
-		case '(':
-			depth++
-		case ')':
-			if depth--; depth == 0 {
-				return i + 1
-			}
-		}
-	}
-	return i
-}
-
-// endOfInline finds the EI of an inline picture (8.9.7): white space, EI, white
-// space, and then bytes that read like text.
-func endOfInline(b []byte, at int) int {
-	for {
-		i := bytes.Index(b[at:], []byte("EI"))
-		if i < 0 {
-			return len(b)
-		}
-		at += i + 2
-		before := at < 3 || pdf.IsSpace(b[at-3])
-		after := at >= len(b) || pdf.IsSpace(b[at])
-		if !before || !after {
-			continue
-		}
-		ahead := b[at:min(at+12, len(b))]
-		if !slices.ContainsFunc(ahead, func(c byte) bool { return c > 126 || c < 32 && !pdf.IsSpace(c) }) {
-			return at
-		}
-	}
 }
 
 // ownResources gives the page a resource dictionary of its own in which entries of

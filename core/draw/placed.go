@@ -165,19 +165,20 @@ func Items(doc *pdf.Document, page pdf.Ref) []Item {
 	return out
 }
 
-// Mark is one thing to draw on a page for a furnishing.
-type Mark struct {
+// Stamp is one thing to draw on a page for a furnishing.
+type Stamp struct {
 	ID      string
 	Subtype pdf.Name // Header, Footer or Watermark (14.8.2.2)
 	Edge    pdf.Name // Top or Bottom: the edge it is attached to
 	Form    pdf.Ref
-	At      Matrix // from the form's space to the page's default user space
-	Made    string // kept beside it: tells later whether it would be drawn the same again
+	At      pdf.Matrix // from the form's space to the page's default user space
+	Made    string     // kept beside it: tells later whether it would be drawn the same again
+	Under   bool       // under what stands on the page, instead of over it
 }
 
-// Put draws m on the page as a pagination artifact with a content stream of its
-// own, behind what stands there already (14.8.2.2.2).
-func Put(doc *pdf.Document, page pdf.Ref, m Mark) error {
+// Put draws m on the page as a pagination artifact with a content stream of its own (14.8.2.2.2): over all that stands there
+// already, or under the page's own content and over what was put under it before.
+func Put(doc *pdf.Document, page pdf.Ref, m Stamp) error {
 	id, err := hex.DecodeString(m.ID)
 	if err != nil {
 		return err
@@ -202,7 +203,12 @@ func Put(doc *pdf.Document, page pdf.Ref, m Mark) error {
 	var c Content
 	c.Op("BDC", pdf.Name("Artifact"), props).Op("q").Matrix(m.At).Op("Do", name).Op("Q").Op("EMC")
 	stream := doc.Add(pdf.NewStream(pdf.NewDict(keyID, pdf.String(id), keyMade, pdf.TextString(m.Made)), c.Bytes()))
-	doc.Edit(page).Set("Contents", append(slices.Clone(contents(doc, page)), stream))
+	list := slices.Clone(contents(doc, page))
+	at := len(list)
+	if m.Under {
+		at = max(0, slices.IndexFunc(list, func(o pdf.Object) bool { return isFence(doc, o) }))
+	}
+	doc.Edit(page).Set("Contents", slices.Insert(list, at, pdf.Object(stream)))
 	return nil
 }
 
@@ -230,10 +236,7 @@ func TakeOff(doc *pdf.Document, page pdf.Ref, id string) (bool, error) {
 		return false, nil
 	}
 	if !others {
-		keep = slices.DeleteFunc(keep, func(o pdf.Object) bool {
-			s := doc.Stream(o)
-			return s != nil && s.Dict.Has(keyFence)
-		})
+		keep = slices.DeleteFunc(keep, func(o pdf.Object) bool { return isFence(doc, o) })
 	}
 	p := doc.Edit(page)
 	switch len(keep) {

@@ -14,10 +14,9 @@ import (
 
 // Finding is one thing that is the matter.
 type Finding struct {
-	Kind     string `json:"kind"`           // stable: "no-text", "stale", "untagged", "signed"
+	Kind     string `json:"kind"`           // stable: "no-text", "stale", "untagged", "signed"; what mends it names it so
 	Sentence string `json:"sentence"`       // for people
 	Page     int    `json:"page,omitempty"` // from 1 on; 0 for the document
-	Station  string `json:"station"`        // where it is mended; empty where it can't be yet
 	Asks     bool   `json:"asks,omitempty"` // handing out asks first
 }
 

@@ -13,9 +13,6 @@ import (
 	"github.com/go-fonts/liberation/liberationserifregular"
 )
 
-// Shipped are the names of the faces that come with Glenrain.
-var Shipped = []string{"Sans", "Sans Bold", "Sans Italic", "Serif", "Serif Bold", "Serif Italic", "Mono"}
-
 var shipped = map[string]func() (*TrueType, error){
 	"Sans":         face(liberationsansregular.TTF),
 	"Sans Bold":    face(liberationsansbold.TTF),

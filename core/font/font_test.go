@@ -32,7 +32,7 @@ func TestWidths(t *testing.T) {
 	}
 	_, err := Face("Fraktur")
 	assert.Error(t, err)
-	for _, name := range Shipped {
+	for name := range shipped {
 		f, err := Face(name)
 		require.NoError(t, err, name)
 		assert.NotEmpty(t, f.Name)

@@ -1,10 +1,12 @@
 // Package furnish puts things on pages by rule, so that they can be listed, changed,
-// renewed and taken off later: page numbers are the first. How a furnishing is kept
-// in the file is core/draw's concern (draw.Placed).
+// updated and removed later. Each kind stands in a file of its own and in one table. How a furnishing is kept in the file is
+// core/draw's concern (draw.Placed).
 package furnish
 
 import (
+	"cmp"
 	"context"
+	"encoding/json"
 	"fmt"
 
 	"glenrain/core/draw"
@@ -15,39 +17,210 @@ import (
 // Kinds are the steps of this job.
 func Kinds() []step.Kind {
 	return []step.Kind{
-		{Name: "number", Meaning: "Puts page numbers at the head or foot of pages.",
+		{Name: "number", Meaning: "Puts page numbers at the top or bottom of pages.",
 			New: func() step.Step { n := &Number{}; n.Values = usual(); return n }},
 		{Name: "number-change", Meaning: "Changes page numbers that are there: every value is given anew.",
 			New: func() step.Step { n := &NumberChange{}; n.Values = usual(); return n }},
-		{Name: "furnishing-remove", Meaning: "Takes a furnishing off every page it is on.",
+		{Name: "furnishing-remove", Meaning: "Removes a furnishing from every page it is on.",
 			New: func() step.Step { return &Remove{} }},
-		{Name: "furnishing-renew", Meaning: "Draws furnishings anew for the pages as they are now.",
-			New: func() step.Step { return &Renew{} }},
+		{Name: "furnishing-update", Was: []string{"furnishing-renew"}, Meaning: "Draws furnishings again for the pages as they are now.",
+			New: func() step.Step { return &Update{} }},
 	}
 }
 
-// Hooks are called after pages moved or turned.
+// Hooks are called after pages moved or were rotated.
 func Hooks() []step.Hook { return []step.Hook{markStale} }
 
-// rule is what each kind of furnishing must know.
-type rule interface {
-	// draws gives what is to stand on each page: nil where nothing is.
-	draws(doc *pdf.Document, p draw.Placed) (map[pdf.Ref]planned, error)
+// kind is one kind of furnishing.
+type kind struct {
+	name  string // in the file
+	title string // for people
+	read  func(values []byte) (rule, error)
 }
 
-// planned is one thing to draw on a page.
+// table has the kinds there are.
+var table = []kind{
+	{kindNumbers, "Page numbers", func(values []byte) (rule, error) { return readNumbers(values) }},
+}
+
+// rule is a furnishing's values: they say which pages it is for, what it draws there and where.
+type rule interface {
+	// on is the page set it is for; not asked where the furnishing names pages singly (draw.Placed.Pages).
+	on() step.Pages
+	// plan says what stands where on the pages at those indexes, which are ascending; work on a page is only done where wants agrees.
+	plan(doc *pdf.Document, at []int, wants func(pdf.Ref) bool) (map[pdf.Ref]planned, error)
+	// stamp says how it is attached: to which edge, over or under the page's own content.
+	stamp() draw.Stamp
+	// painter prepares for drawing: paint gives the form XObject of one plan, finish is called at the end and gives warnings.
+	painter(doc *pdf.Document) (paint func(planned) (pdf.Ref, error), finish func() []string, err error)
+}
+
+// planned is one thing to draw on a page: the form's origin comes to at, and w by h points from there up are taken.
 type planned struct {
 	text string
-	at   draw.Matrix
+	at   pdf.Matrix
+	w, h float64
 }
 
 func (p planned) made() string { return p.text + " @ " + p.at.String() }
 
 func ruleOf(p draw.Placed) (rule, error) {
-	if p.Kind == kindNumbers {
-		return readValues(p)
+	for _, k := range table {
+		if k.name == p.Kind {
+			return k.read(p.Values)
+		}
 	}
 	return nil, step.Refuse("this furnishing was made by a newer version and can't be changed here")
+}
+
+// Title is what people call a kind of furnishing.
+func Title(name string) string {
+	for _, k := range table {
+		if k.name == name {
+			return k.title
+		}
+	}
+	return "Furnishing"
+}
+
+// where gives the indexes of the pages that a furnishing is for.
+func where(doc *pdf.Document, p draw.Placed, r rule) ([]int, error) {
+	all, err := doc.Pages()
+	if err != nil {
+		return nil, err
+	}
+	if p.Pages == nil {
+		return step.EvalRule(r.on().Rule, len(all))
+	}
+	in := map[pdf.Ref]bool{}
+	for _, r := range p.Pages {
+		in[r] = true
+	}
+	var at []int
+	for i, l := range all {
+		if in[l.Ref] {
+			at = append(at, i)
+		}
+	}
+	return at, nil
+}
+
+// placed turns values into what the document keeps: v is the struct of values, pages the field in it that says which.
+func placed(doc *pdf.Document, env *step.Env, id, kind string, v any, pages *step.Pages) (draw.Placed, error) {
+	p := draw.Placed{ID: id, Kind: kind}
+	if pages.Keys != nil { // keys belong to a trail and not to a file
+		refs, err := pages.Refs(doc, env.Keys)
+		if err != nil {
+			return p, err
+		}
+		p.Pages = refs
+		keep := *pages
+		*pages = step.Pages{}
+		defer func() { *pages = keep }()
+	}
+	var err error
+	p.Values, err = json.Marshal(v)
+	return p, err
+}
+
+// redraw removes what stands on the pages, draws what the rule says now, and keeps the rule.
+func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Result, error) {
+	was, err := clear(doc, env, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	at, err := where(doc, p, r)
+	if err != nil {
+		return nil, err
+	}
+	if len(at) == 0 {
+		return nil, step.Refuse("no page is selected")
+	}
+	want, err := r.plan(doc, at, env.Wants)
+	if err != nil {
+		return nil, err
+	}
+	paint, finish, err := r.painter(doc)
+	if err != nil {
+		return nil, err
+	}
+	all, err := doc.Pages()
+	if err != nil {
+		return nil, err
+	}
+	res := &step.Result{Redrawn: step.RedrawPages}
+	forms := map[string]pdf.Ref{}
+	touched := make(map[pdf.Ref]bool, len(was)+len(at))
+	for _, ref := range was {
+		touched[ref] = true
+	}
+	for _, i := range at {
+		page := all[i].Ref
+		touched[page] = true
+		if res.Show.IsZero() {
+			res.Show = env.Keys.Key(page)
+		}
+		pl, ok := want[page]
+		if !ok {
+			continue
+		}
+		form, made := forms[pl.text]
+		if !made {
+			if form, err = paint(pl); err != nil {
+				return nil, err
+			}
+			forms[pl.text] = form
+		}
+		stamp := r.stamp()
+		stamp.ID, stamp.Form, stamp.At, stamp.Made = p.ID, form, pl.at, pl.made()
+		if err := draw.Put(doc, page, stamp); err != nil {
+			return nil, err
+		}
+	}
+	res.Warnings = finish()
+	p.Stale = false
+	if err := draw.Keep(doc, p, env.Now); err != nil {
+		return nil, err
+	}
+	for _, l := range all {
+		if touched[l.Ref] {
+			res.Pages = append(res.Pages, env.Keys.Key(l.Ref))
+		}
+	}
+	return res, nil
+}
+
+// Spot is a place on a page, in points from the upper left corner of the page as it is seen.
+type Spot struct{ X, Y, W, H float64 }
+
+// SpotOf tells where the furnishing of that id stands on a page; with no id, the newest one. ok is false where it does not
+// stand there.
+func SpotOf(doc *pdf.Document, id string, page pdf.Ref) (s Spot, ok bool) {
+	list := draw.List(doc)
+	for i := len(list) - 1; i >= 0; i-- {
+		p := list[i]
+		if id != "" && p.ID != id {
+			continue
+		}
+		r, err := ruleOf(p)
+		if err != nil {
+			return s, false
+		}
+		at, err := where(doc, p, r)
+		if err != nil {
+			return s, false
+		}
+		want, err := r.plan(doc, at, func(ref pdf.Ref) bool { return ref == page })
+		pl, there := want[page]
+		if err != nil || !there {
+			return s, false
+		}
+		g := doc.Geometry(page)
+		_, seenH := g.Seen()
+		m := pl.at.Mul(draw.Upright(g).Invert())
+		return Spot{m[4], seenH - m[5] - pl.h*0.8, pl.w, pl.h}, true
+	}
+	return s, false
 }
 
 // find gives the furnishing of an id, or refuses.
@@ -59,7 +232,7 @@ func find(doc *pdf.Document, id string) (draw.Placed, error) {
 	return p, nil
 }
 
-// clear takes a furnishing off all pages and gives the ones it was on.
+// clear removes a furnishing from all pages and gives the ones it was on.
 func clear(doc *pdf.Document, env *step.Env, id string) ([]pdf.Ref, error) {
 	pages, err := doc.Pages()
 	if err != nil {
@@ -86,7 +259,7 @@ type Remove struct {
 	ID string `json:"id" required:"yes" help:"the furnishing's id"`
 }
 
-// Apply takes the furnishing off.
+// Apply removes the furnishing.
 func (r *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
 	p, err := find(doc, r.ID)
 	if err != nil {
@@ -100,28 +273,20 @@ func (r *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		return nil, err
 	}
 	res := &step.Result{Pages: env.Keys.Of(touched), Redrawn: step.RedrawPages,
-		Sentence: fmt.Sprintf("%s taken off %s", Title(p.Kind), step.Count(len(touched), "page"))}
+		Sentence: fmt.Sprintf("%s removed from %s", Title(p.Kind), step.Count(len(touched), "page"))}
 	if len(res.Pages) > 0 {
 		res.Show = res.Pages[0]
 	}
 	return res, nil
 }
 
-// Title is what people call a kind of furnishing.
-func Title(kind string) string {
-	if kind == kindNumbers {
-		return "Page numbers"
-	}
-	return "Furnishing"
+// Update is the step "furnishing-update".
+type Update struct {
+	ID string `json:"id,omitempty" help:"the furnishing's id; empty for all that are out of date"`
 }
 
-// Renew is the step "furnishing-renew".
-type Renew struct {
-	ID string `json:"id,omitempty" help:"the furnishing's id; empty for all that are stale"`
-}
-
-// Apply draws the furnishings anew.
-func (r *Renew) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
+// Apply draws the furnishings again.
+func (r *Update) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
 	var which []draw.Placed
 	for _, p := range draw.List(doc) {
 		if p.ID == r.ID || r.ID == "" && p.Stale {
@@ -129,7 +294,7 @@ func (r *Renew) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 		}
 	}
 	if len(which) == 0 {
-		return nil, step.Refuse("nothing needs to be renewed")
+		return nil, step.Refuse("nothing is out of date")
 	}
 	res := &step.Result{Redrawn: step.RedrawPages}
 	title := ""
@@ -138,19 +303,15 @@ func (r *Renew) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 		if err != nil {
 			return nil, err
 		}
-		v, ok := ru.(*Values)
-		if !ok {
-			continue
-		}
-		done, err := v.redraw(doc, env, p)
+		done, err := redraw(doc, env, p, ru)
 		if err != nil {
 			return nil, err
 		}
 		res.Pages = append(res.Pages, done.Pages...)
 		res.Warnings = append(res.Warnings, done.Warnings...)
-		title = Title(p.Kind)
+		title = cmp.Or(title, Title(p.Kind))
 	}
-	res.Sentence = fmt.Sprintf("%s renewed on %s", title, step.Count(len(res.Pages), "page"))
+	res.Sentence = fmt.Sprintf("%s updated on %s", title, step.Count(len(res.Pages), "page"))
 	if len(res.Pages) > 0 {
 		res.Show = res.Pages[0]
 	}
@@ -186,7 +347,11 @@ func markStale(doc *pdf.Document, env *step.Env, _ *step.Result) ([]string, erro
 		if err != nil {
 			continue // of a newer version: left as it is
 		}
-		want, err := ru.draws(doc, p)
+		at, err := where(doc, p, ru)
+		if err != nil {
+			return nil, err
+		}
+		want, err := ru.plan(doc, at, func(pdf.Ref) bool { return true })
 		if err != nil {
 			return nil, err
 		}
@@ -198,7 +363,7 @@ func markStale(doc *pdf.Document, env *step.Env, _ *step.Result) ([]string, erro
 			continue
 		}
 		if stale {
-			warnings = append(warnings, Title(p.Kind)+" don't fit the pages any more: renew them before the file goes out.")
+			warnings = append(warnings, Title(p.Kind)+" are out of date: update them before the file goes out.")
 		}
 		p.Stale = stale
 		if err := draw.Keep(doc, p, env.Now); err != nil {

@@ -45,8 +45,8 @@ func TestRoman(t *testing.T) {
 	}
 }
 
-// On a page turned any way, cut to a part and with a larger unit, the number stands upright
-// at the foot of what is seen. The places are worked out by hand for "7" of 10 pt in
+// On a page rotated any way, cut to a part and with a larger unit, the number stands upright
+// at the bottom of what is seen. The places are worked out by hand for "7" of 10 pt in
 // Liberation Sans, 5.56 pt wide (Helvetica's AFM), 20 pt from foot and side.
 func TestPlaces(t *testing.T) {
 	for rotate, seen := range map[int][2]float64{0: {400, 600}, 90: {600, 400}, 180: {400, 600}, 270: {600, 400}} {
@@ -58,16 +58,17 @@ func TestPlaces(t *testing.T) {
 			align, edge string
 			x, y        float64 // left end of the baseline, from the lower left corner of what is seen
 		}{
-			{"left", "foot", 20, 20}, {"right", "foot", seen[0] - 20 - 5.56, 20}, {"middle", "foot", (seen[0] - 5.56) / 2, 20},
+			{"left", "bottom", 20, 20}, {"right", "bottom", seen[0] - 20 - 5.56, 20}, {"centre", "bottom", (seen[0] - 5.56) / 2, 20},
 			// capitals are 1409 of 2048 units high in Liberation Sans (OS/2 sCapHeight): 6.88 pt
-			{"middle", "head", (seen[0] - 5.56) / 2, seen[1] - 20 - 6.88},
+			{"centre", "top", (seen[0] - 5.56) / 2, seen[1] - 20 - 6.88},
 		} {
 			doc, _ := apply(t, pdftest.Open(t, f.Bytes()), "number",
 				fmt.Sprintf(`{"pages":"all","edge":%q,"align":%q,"size":10,"margin":20,"first":7}`, c.edge, c.align))
 			file := pdftest.Whole(t, doc)
 			pdftest.Check(t, file)
 			page := pdftest.Refs(t, doc)[0]
-			x, y, w, h, ok := Spot(doc, "number", nil, page)
+			spot, ok := SpotOf(doc, "", page)
+			x, y, w, h := spot.X, spot.Y, spot.W, spot.H
 			require.True(t, ok)
 			assert.InDelta(t, c.x, x, 0.01, "%d %+v", rotate, c)
 			assert.InDelta(t, seen[1]-c.y-8, y, 0.02)
@@ -98,14 +99,14 @@ func glyph(t *testing.T, out string) (x, y float64) {
 	return num("x"), num("y")
 }
 
-// Two furnishings are taken off singly, whichever was put on first, and the page's content
+// Two furnishings are removed singly, whichever was put on first, and the page's content
 // is as it was.
 func TestTakenOffSingly(t *testing.T) {
 	data := pdftest.Text(3)
 	whole := func(d *pdf.Document) []string { return pdftest.PageTexts(t, pdftest.Whole(t, d)) }
 	for _, first := range []int{0, 1} {
 		doc, _ := apply(t, pdftest.Open(t, data), "number", `{"pages":"all","wording":[{"text":"foot "},{"field":"page"}]}`,
-			"number", `{"pages":"all","edge":"head","wording":[{"text":"head "},{"field":"page"}]}`)
+			"number", `{"pages":"all","edge":"top","wording":[{"text":"head "},{"field":"page"}]}`)
 		list := draw.List(doc)
 		require.Len(t, list, 2)
 		assert.Contains(t, whole(doc)[0], "foot 1")
@@ -127,7 +128,7 @@ func TestTakenOffSingly(t *testing.T) {
 
 func TestNumbering(t *testing.T) {
 	doc, res := apply(t, pdftest.Open(t, pdftest.Text(6)), "number", `{"pages":"odd","first":10,"wording":[{"field":"page"},{"text":" of "},{"field":"pages"}]}`)
-	assert.Equal(t, "3 pages numbered at the foot", res.Sentence)
+	assert.Equal(t, "3 pages numbered at the bottom", res.Sentence)
 	assert.Equal(t, []string{"Page 1 10 of 15", "Page 2", "Page 3 12 of 15", "Page 4", "Page 5 14 of 15", "Page 6"}, pdftest.PageTexts(t, pdftest.Whole(t, doc)),
 		"pages without a number are counted too")
 	v, err := ReadNumbers(doc, draw.List(doc)[0])
@@ -151,7 +152,7 @@ func TestNumbering(t *testing.T) {
 	s, err := registry().New("number", json.RawMessage(`{"pages":"40-"}`))
 	require.NoError(t, err)
 	_, _, err = registry().Run(t.Context(), pdftest.Open(t, pdftest.Text(2)), s, &step.Env{})
-	assert.ErrorContains(t, err, "no page is chosen")
+	assert.ErrorContains(t, err, "no page is selected")
 }
 
 // A furnishing of a kind that this version does not know is left alone.
@@ -167,7 +168,7 @@ func TestUnknownKind(t *testing.T) {
 	require.Len(t, list, 2)
 	assert.Equal(t, "stamp-of-the-future", list[0].Kind)
 	assert.Equal(t, `{"x":1}`, string(list[0].Values))
-	s, err := registry().New("furnishing-renew", json.RawMessage(fmt.Sprintf(`{"id":%q}`, id)))
+	s, err := registry().New("furnishing-update", json.RawMessage(fmt.Sprintf(`{"id":%q}`, id)))
 	require.NoError(t, err)
 	_, _, err = registry().Run(t.Context(), doc, s, &step.Env{})
 	assert.ErrorContains(t, err, "newer version")
@@ -186,7 +187,6 @@ func TestChecks(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, found, 1)
 	assert.True(t, found[0].Asks)
-	assert.Equal(t, "furnish", found[0].Station)
 }
 
 // A page whose content can't be unpacked is numbered like others: what can't be read draws nothing, and stays.
@@ -198,7 +198,7 @@ func TestUnreadableContent(t *testing.T) {
 	f.Add("%s", pdftest.Stream("/Filter/FlateDecode", "no deflated bytes at all"))
 	f.Add("%s", pdftest.Stream("/Filter/Soundings", "q q q"))
 	doc, res := apply(t, pdftest.Open(t, f.Bytes()), "number", `{"pages":"all"}`)
-	assert.Equal(t, "1 page numbered at the foot", res.Sentence)
+	assert.Equal(t, "1 page numbered at the bottom", res.Sentence)
 	out := pdftest.Whole(t, doc)
 	assert.Contains(t, pdftest.Tool(t, out, "pdftotext", "-q", "FILE", "-"), "1")
 	assert.True(t, bytes.Contains(out, []byte("no deflated bytes at all")))

@@ -6,6 +6,8 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -17,57 +19,57 @@ import (
 
 const kindNumbers = "numbers"
 
-// Part is one piece of a wording: plain text, or a value.
-type Part struct {
+// Piece is one piece of a wording: plain text, or a value.
+type Piece struct {
 	Text  string `json:"text,omitempty"`
 	Field string `json:"field,omitempty"` // "page": the page's number; "pages": the last number
 }
 
-// UnmarshalJSON reads a part afresh; it must be one of the three.
-func (p *Part) UnmarshalJSON(b []byte) error {
-	type plain Part
+// UnmarshalJSON reads a piece afresh; it must be one of the three.
+func (p *Piece) UnmarshalJSON(b []byte) error {
+	type plain Piece
 	var v plain
 	dec := json.NewDecoder(bytes.NewReader(b))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&v); err != nil {
-		return step.Refuse("a part of a wording is a text or a field: %v", err)
+		return step.Refuse("a piece of a wording is a text or a field: %v", err)
 	}
 	if v.Field != "" && v.Field != "page" && v.Field != "pages" || v.Field != "" && v.Text != "" {
-		return step.Refuse("a part of a wording is a text, or the field page or pages")
+		return step.Refuse("a piece of a wording is a text, or the field page or pages")
 	}
-	*p = Part(v)
+	*p = Piece(v)
 	return nil
 }
 
-// TypeName describes a part to those who write steps.
-func (Part) TypeName() string {
-	return `parts: {"text":"..."} or {"field":"page"} or {"field":"pages"}`
+// TypeName describes a piece to those who write steps.
+func (Piece) TypeName() string {
+	return `pieces: {"text":"..."} or {"field":"page"} or {"field":"pages"}`
 }
 
 // Values are the values of page numbers.
 type Values struct {
-	Pages   step.Pages  `json:"pages" help:"which pages carry a number"`
-	Edge    string      `json:"edge" enum:"foot,head" help:"at the foot or the head of the page"`
-	Align   string      `json:"align" enum:"left,middle,right" help:"where along that edge, on the page as it is seen"`
-	Wording []Part      `json:"wording" help:"what it reads"`
+	Pages   step.Pages  `json:"pages" required:"yes" help:"which pages carry a number"`
+	Edge    string      `json:"edge" enum:"bottom,top" wasvalue:"foot=bottom,head=top" help:"at the bottom or the top of the page"`
+	Align   string      `json:"align" enum:"left,centre,right" wasvalue:"middle=centre" help:"where along that edge, on the page as it is seen"`
+	Wording []Piece     `json:"wording" required:"the wording is empty: put in the page number or some text" help:"what it reads"`
 	Figures string      `json:"figures" enum:"1 2 3,i ii iii" help:"how numbers are written"`
 	First   int         `json:"first" min:"0" max:"1000000" help:"the number of the first page that carries one; the pages after it count on, also over pages without one"`
-	Face    string      `json:"face" enum:"Sans,Sans Bold,Sans Italic,Serif,Serif Bold,Serif Italic,Mono" help:"the shipped face, which is embedded"`
-	Size    step.Length `json:"size" min:"2" max:"200" help:"size of the letters"`
-	Colour  step.Colour `json:"colour" help:"colour of the letters"`
+	Font    string      `json:"font" was:"face" enum:"Sans,Sans Bold,Sans Italic,Serif,Serif Bold,Serif Italic,Mono" help:"one of the fonts that come with Glenrain; it is embedded"`
+	Size    step.Length `json:"size" min:"2" max:"200" help:"font size"`
+	Colour  step.Colour `json:"colour" help:"colour of the text"`
 	Margin  step.Length `json:"margin" min:"0" max:"1000" help:"distance from the edge, and from the side where it stands left or right"`
 }
 
 func usual() Values {
 	return Values{
-		Pages: step.Pages{Rule: "all"}, Edge: "foot", Align: "middle", Wording: []Part{{Field: "page"}}, Figures: "1 2 3",
-		First: 1, Face: "Sans", Size: 9, Colour: "slate", Margin: 12 * 72 / 25.4,
+		Pages: step.Pages{Rule: "all"}, Edge: "bottom", Align: "centre", Wording: []Piece{{Field: "page"}}, Figures: "1 2 3",
+		First: 1, Font: "Sans", Size: 9, Colour: "slate", Margin: 12 * 72 / 25.4,
 	}
 }
 
-func readValues(p draw.Placed) (*Values, error) {
+func readNumbers(values []byte) (*Values, error) {
 	v := usual()
-	if err := json.Unmarshal(p.Values, &v); err != nil {
+	if err := step.Decode(values, &v, false); err != nil {
 		return nil, step.Refuse("the values of these page numbers can't be read: %v", err)
 	}
 	return &v, nil
@@ -76,11 +78,11 @@ func readValues(p draw.Placed) (*Values, error) {
 // ReadNumbers gives the values of placed page numbers, for those who show them. Pages
 // that are named singly are given as a page set of the document as it is.
 func ReadNumbers(doc *pdf.Document, p draw.Placed) (*Values, error) {
-	v, err := readValues(p)
+	v, err := readNumbers(p.Values)
 	if err != nil || p.Pages == nil {
 		return v, err
 	}
-	at, err := v.where(doc, p)
+	at, err := where(doc, p, v)
 	if err != nil {
 		return nil, err
 	}
@@ -103,11 +105,7 @@ type NumberChange struct {
 // Apply puts the numbers on.
 func (n *Number) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
 	id := draw.FreshID(doc, env.NewID)
-	p, err := n.placed(doc, env, hex.EncodeToString(id[:]))
-	if err != nil {
-		return nil, err
-	}
-	res, err := n.redraw(doc, env, p)
+	res, err := n.put(doc, env, hex.EncodeToString(id[:]))
 	if err != nil {
 		return nil, err
 	}
@@ -120,11 +118,7 @@ func (n *NumberChange) Apply(_ context.Context, doc *pdf.Document, env *step.Env
 	if _, err := find(doc, n.ID); err != nil {
 		return nil, err
 	}
-	p, err := n.placed(doc, env, n.ID)
-	if err != nil {
-		return nil, err
-	}
-	res, err := n.redraw(doc, env, p)
+	res, err := n.put(doc, env, n.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -132,149 +126,81 @@ func (n *NumberChange) Apply(_ context.Context, doc *pdf.Document, env *step.Env
 	return res, nil
 }
 
-// placed turns values into what the document keeps.
-func (v *Values) placed(doc *pdf.Document, env *step.Env, id string) (draw.Placed, error) {
-	p := draw.Placed{ID: id, Kind: kindNumbers}
-	keep := *v
-	if keep.Pages.Keys != nil {
-		refs, err := keep.Pages.Refs(doc, env.Keys)
-		if err != nil {
-			return p, err
-		}
-		p.Pages, keep.Pages = refs, step.Pages{}
+func (v *Values) put(doc *pdf.Document, env *step.Env, id string) (*step.Result, error) {
+	p, err := placed(doc, env, id, kindNumbers, v, &v.Pages)
+	if err != nil {
+		return nil, err
 	}
-	var err error
-	p.Values, err = json.Marshal(keep)
-	return p, err
+	return redraw(doc, env, p, v)
 }
 
-// redraw takes off what stands on the pages, draws what the rule says now, and keeps the rule.
-func (v *Values) redraw(doc *pdf.Document, env *step.Env, p draw.Placed) (*step.Result, error) {
-	was, err := clear(doc, env, p.ID)
-	if err != nil {
-		return nil, err
+func (v *Values) on() step.Pages { return v.Pages }
+
+func (v *Values) stamp() draw.Stamp {
+	if v.Edge == "top" {
+		return draw.Stamp{Subtype: "Header", Edge: "Top"}
 	}
-	want, err := v.draws(doc, p)
+	return draw.Stamp{Subtype: "Footer", Edge: "Bottom"}
+}
+
+func (v *Values) painter(doc *pdf.Document) (func(planned) (pdf.Ref, error), func() []string, error) {
+	face, err := font.Face(v.Font)
 	if err != nil {
-		return nil, err
-	}
-	if len(want) == 0 {
-		return nil, step.Refuse("no page is chosen")
-	}
-	face, err := font.Face(v.Face)
-	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	r, g, b, err := v.Colour.RGB()
 	if err != nil {
-		return nil, err
-	}
-	all, err := doc.Pages()
-	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	embedded := font.Embed(doc, face)
 	resources := pdf.NewDict("Font", pdf.NewDict("F", embedded.Ref()))
-	forms := map[string]pdf.Ref{}
 	missing := map[rune]bool{}
-	touched := map[pdf.Ref]bool{}
-	for _, r := range was {
-		touched[r] = true
+	paint := func(pl planned) (pdf.Ref, error) {
+		codes, width, lacks := embedded.Encode(pl.text)
+		for _, c := range lacks {
+			missing[c] = true
+		}
+		size := float64(v.Size)
+		var c draw.Content
+		c.Op("BT").Op("Tf", pdf.Name("F"), size).Op("rg", r, g, b).Op("Tj", pdf.String(codes)).Op("ET")
+		up, down := float64(face.BBox[3])/float64(face.UnitsPerEm), float64(face.BBox[1])/float64(face.UnitsPerEm)
+		return draw.Form(doc, pdf.Rect{X0: -size, Y0: down * size, X1: width/1000*size + size, Y1: up * size}, resources, c.Bytes()), nil
 	}
-	for _, l := range all {
-		pl, ok := want[l.Ref]
-		if !ok {
-			continue
+	finish := func() []string {
+		embedded.Finish(doc)
+		if len(missing) == 0 {
+			return nil
 		}
-		touched[l.Ref] = true
-		if !env.Wants(l.Ref) {
-			continue
-		}
-		form, made := forms[pl.text]
-		if !made {
-			codes, width, lacks := embedded.Encode(pl.text)
-			for _, c := range lacks {
-				missing[c] = true
-			}
-			size := float64(v.Size)
-			var c draw.Content
-			c.Op("BT").Op("Tf", pdf.Name("F"), size).Op("rg", r, g, b).Op("Tj", pdf.String(codes)).Op("ET")
-			up, down := float64(face.BBox[3])/float64(face.UnitsPerEm), float64(face.BBox[1])/float64(face.UnitsPerEm)
-			form = draw.Form(doc, pdf.Rect{X0: -size, Y0: down * size, X1: width/1000*size + size, Y1: up * size}, resources, c.Bytes())
-			forms[pl.text] = form
-		}
-		mark := draw.Mark{ID: p.ID, Subtype: "Footer", Edge: "Bottom", Form: form, At: pl.at, Made: pl.made()}
-		if v.Edge == "head" {
-			mark.Subtype, mark.Edge = "Header", "Top"
-		}
-		if err := draw.Put(doc, l.Ref, mark); err != nil {
-			return nil, err
-		}
+		lacks := slices.Sorted(maps.Keys(missing))
+		return []string{fmt.Sprintf("The font %s has no “%c”: choose another wording.", v.Font, lacks[0])}
 	}
-	embedded.Finish(doc)
-	p.Stale = false
-	if err := draw.Keep(doc, p, env.Now); err != nil {
-		return nil, err
-	}
-	res := &step.Result{Redrawn: step.RedrawPages}
-	for _, l := range all {
-		if touched[l.Ref] {
-			res.Pages = append(res.Pages, env.Keys.Key(l.Ref))
-			if _, drawn := want[l.Ref]; drawn && res.Show.IsZero() {
-				res.Show = env.Keys.Key(l.Ref)
-			}
-		}
-	}
-	for c := range missing {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("The face %s has no “%c”: choose another wording.", v.Face, c))
-		break
-	}
-	return res, nil
+	return paint, finish, nil
 }
 
-// where gives the indexes of the pages that the furnishing is for.
-func (v *Values) where(doc *pdf.Document, p draw.Placed) ([]int, error) {
-	all, err := doc.Pages()
-	if err != nil {
-		return nil, err
-	}
-	if p.Pages == nil {
-		return step.EvalRule(v.Pages.Rule, len(all))
-	}
-	in := map[pdf.Ref]bool{}
-	for _, r := range p.Pages {
-		in[r] = true
-	}
-	var at []int
-	for i, l := range all {
-		if in[l.Ref] {
-			at = append(at, i)
-		}
-	}
-	return at, nil
-}
-
-// draws says what number goes where: text and matrix for each page. "pages" is the number
-// that the document's last page has or would have, so that "2 of 24" counts up to 24 of 24.
-func (v *Values) draws(doc *pdf.Document, p draw.Placed) (map[pdf.Ref]planned, error) {
-	at, err := v.where(doc, p)
-	if err != nil || len(at) == 0 {
-		return nil, err
+// plan says what number goes where. "pages" is the number that the document's last page has or would have, so that "2 of 24"
+// counts up to 24 of 24.
+func (v *Values) plan(doc *pdf.Document, at []int, wants func(pdf.Ref) bool) (map[pdf.Ref]planned, error) {
+	if len(at) == 0 {
+		return nil, nil
 	}
 	all, err := doc.Pages()
 	if err != nil {
 		return nil, err
 	}
-	face, err := font.Face(v.Face)
+	face, err := font.Face(v.Font)
 	if err != nil {
 		return nil, err
 	}
-	out := make(map[pdf.Ref]planned, len(at))
+	out := map[pdf.Ref]planned{}
 	last := v.First + len(all) - 1 - at[0]
 	for _, i := range at {
+		ref := all[i].Ref
+		if !wants(ref) {
+			continue
+		}
 		text := v.text(v.First+i-at[0], last)
-		g := doc.Geometry(all[i].Ref)
-		out[all[i].Ref] = planned{text, v.place(g, width(face, text)*float64(v.Size), face)}
+		w := width(face, text) * float64(v.Size)
+		out[ref] = planned{text, v.place(doc.Geometry(ref), w, face), w, float64(v.Size)}
 	}
 	return out, nil
 }
@@ -328,9 +254,9 @@ func width(f *font.TrueType, s string) float64 {
 }
 
 // place gives the matrix for a line of that width in points: its baseline stands
-// Margin above the foot, or its capitals end Margin below the head, of what is seen of
+// Margin above the bottom, or its capitals end Margin below the top, of what is seen of
 // the page, upright as it is seen.
-func (v *Values) place(g pdf.Geometry, w float64, face *font.TrueType) draw.Matrix {
+func (v *Values) place(g pdf.Geometry, w float64, face *font.TrueType) pdf.Matrix {
 	seenW, seenH := g.Seen()
 	margin := float64(v.Margin)
 	x := (seenW - w) / 2
@@ -341,42 +267,8 @@ func (v *Values) place(g pdf.Geometry, w float64, face *font.TrueType) draw.Matr
 		x = seenW - margin - w
 	}
 	y := margin
-	if v.Edge == "head" {
+	if v.Edge == "top" {
 		y = seenH - margin - float64(v.Size)*float64(face.CapHeight)/float64(face.UnitsPerEm)
 	}
-	return draw.Translate(x, y).Mul(draw.Upright(g))
-}
-
-// Spot tells where the step of that name and parameters puts something on a page of the
-// document after it: a rectangle in points from the upper left corner of the page as it
-// is seen. ok is false where it puts nothing there.
-func Spot(doc *pdf.Document, name string, params json.RawMessage, page pdf.Ref) (x, y, w, h float64, ok bool) {
-	if name != "number" && name != "number-change" {
-		return
-	}
-	id := struct{ ID string }{}
-	_ = json.Unmarshal(params, &id) // a new one has none
-	for _, p := range draw.List(doc) {
-		v, err := readValues(p)
-		if err != nil || id.ID != "" && p.ID != id.ID {
-			continue
-		}
-		want, err := v.draws(doc, p)
-		pl, there := want[page]
-		if err != nil || !there {
-			ok = false
-			continue
-		}
-		face, err := font.Face(v.Face)
-		if err != nil {
-			return
-		}
-		g := doc.Geometry(page)
-		_, seenH := g.Seen()
-		m := pl.at.Mul(draw.Upright(g).Invert())
-		// The last one is the newest: the one that this step put there.
-		w, h, ok = width(face, pl.text)*float64(v.Size), float64(v.Size), true
-		x, y = m[4], seenH-m[5]-h*0.8
-	}
-	return
+	return pdf.Translate(x, y).Mul(draw.Upright(g))
 }

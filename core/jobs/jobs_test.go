@@ -29,12 +29,12 @@ func TestMain(m *testing.M) {
 // memory gives sources from bytes by name.
 type memory map[string][]byte
 
-func (m memory) Open(_ context.Context, ref string) (*step.Source, error) {
-	b, ok := m[ref]
+func (m memory) Open(_ context.Context, ref step.SourceRef) (*step.Source, error) {
+	b, ok := m[string(ref)]
 	if !ok {
 		return nil, step.Refuse("there is no %s", ref)
 	}
-	return &step.Source{Name: ref, Data: bytes.NewReader(b), Size: int64(len(b))}, nil
+	return &step.Source{Name: string(ref), Data: bytes.NewReader(b), Size: int64(len(b))}, nil
 }
 
 // bench is a document on which steps are run one after another.
@@ -107,17 +107,17 @@ func TestMove(t *testing.T) {
 	assert.ErrorContains(t, err, "no page")
 }
 
-func TestTurn(t *testing.T) {
+func TestRotate(t *testing.T) {
 	b := newBench(t, pdftest.Text(3))
-	b.run("turn", `{"pages":"all","by":90}`)
+	b.run("rotate", `{"pages":"all","by":90}`)
 	r := pdftest.Refs(t, b.doc)
 	assert.Equal(t, []int{90, 180, 90}, []int{b.doc.Geometry(r[0]).Rotate, b.doc.Geometry(r[1]).Rotate, b.doc.Geometry(r[2]).Rotate})
-	b.run("turn", `{"pages":"2","to":0}`)
-	b.run("turn", `{"pages":"1","by":-180}`)
+	b.run("rotate", `{"pages":"2","to":0}`)
+	b.run("rotate", `{"pages":"1","by":-180}`)
 	assert.Equal(t, 0, b.doc.Geometry(r[1]).Rotate)
 	assert.Equal(t, 270, b.doc.Geometry(r[0]).Rotate)
 	for _, bad := range []string{`{"pages":"1"}`, `{"pages":"1","by":90,"to":0}`, `{"pages":"1","by":45}`, `{"pages":"1","to":45}`} {
-		_, err := b.try("turn", bad)
+		_, err := b.try("rotate", bad)
 		assert.Error(t, err, bad)
 	}
 }
@@ -160,11 +160,11 @@ func linked() []byte {
 }
 
 // A page that bookmarks, links, tags and fields point to is nowhere in the file that is handed out.
-func TestTakeOutLeavesNothing(t *testing.T) {
+func TestRemoveLeavesNothing(t *testing.T) {
 	b := newBench(t, linked())
 	require.Contains(t, string(pdftest.Tool(t, b.base, "qpdf", "--qdf", "--object-streams=disable", "FILE", "-")), "HARBOURSECRET")
-	res := b.run("take-out", `{"pages":["0.2"]}`)
-	assert.Equal(t, []string{"What led there fell away too: 1 bookmark, 1 named place, 2 links, 1 form field, 1 tag."}, res.Warnings)
+	res := b.run("remove", `{"pages":["0.2"]}`)
+	assert.Equal(t, []string{"Removed with them, because they led there: 1 bookmark, 1 named place, 2 links, 1 form field, 1 tag."}, res.Warnings)
 	assert.Equal(t, step.Key{Ordinal: 3}, res.Show)
 	pdftest.Check(t, b.file())
 
@@ -183,7 +183,7 @@ func TestTakeOutLeavesNothing(t *testing.T) {
 	assert.Len(t, d.Array(d.Dict(pdftest.Refs(t, d)[0]).Get("Annots")), 1, "the link to the first page stays")
 	assert.Contains(t, pdftest.Tool(t, out, "pdfinfo", "-struct-text", "FILE"), "THIRD")
 
-	_, err := b.try("take-out", `{"pages":"all"}`)
+	_, err := b.try("remove", `{"pages":"all"}`)
 	assert.ErrorContains(t, err, "at least one page")
 }
 
@@ -191,13 +191,13 @@ func TestInsertBringsWhatBelongs(t *testing.T) {
 	b := newBench(t, pdftest.Text(3))
 	b.src["linked"] = linked()
 	res := b.run("insert", `{"from":"linked","pages":"1, 3","to":"0.2","name":"Harbour papers"}`)
-	assert.Equal(t, "Pages 1, 3 of “Harbour papers” put in before page 2", res.Sentence)
-	assert.Equal(t, []string{"2 links to pages that were not brought along fell away."}, res.Warnings)
+	assert.Equal(t, "Pages 1, 3 of “Harbour papers” inserted before page 2", res.Sentence)
+	assert.Equal(t, []string{"2 links to pages that were not inserted fell away."}, res.Warnings)
 	assert.Equal(t, []step.Key{{Step: 1, Ordinal: 1}, {Step: 1, Ordinal: 2}}, res.Pages)
 	assert.Equal(t, "Page 1,FIRST,THIRD,Page 2,Page 3", strings.Join(b.texts(), ","))
 	// The same once more: the form field gets another name.
 	res = b.run("insert", `{"from":"linked","to":"end","name":"Again"}`)
-	assert.Contains(t, strings.Join(res.Warnings, " "), "1 form field got another name")
+	assert.Contains(t, strings.Join(res.Warnings, " "), "1 form field renamed")
 	out := pdftest.Whole(t, b.doc)
 	pdftest.Check(t, out)
 	pdftest.Check(t, b.file())
@@ -241,7 +241,7 @@ func TestInsertOnce(t *testing.T) {
 func TestNumbers(t *testing.T) {
 	b := newBench(t, pdftest.Text(4))
 	res := b.run("number", `{"pages":"all but first","wording":[{"text":"Sheet "},{"field":"page"},{"text":" of "},{"field":"pages"}],"first":2,"margin":"12mm","size":9}`)
-	assert.Equal(t, "3 pages numbered at the foot", res.Sentence)
+	assert.Equal(t, "3 pages numbered at the bottom", res.Sentence)
 	assert.Equal(t, []string{"Page 1", "Page 2 Sheet 2 of 4", "Page 3 Sheet 3 of 4", "Page 4 Sheet 4 of 4"}, b.texts())
 	pdftest.Check(t, b.file())
 	id := draw.List(b.doc)[0].ID
@@ -255,7 +255,7 @@ func TestNumbers(t *testing.T) {
 	assert.InDelta(t, 273.23, x0, 0.05)
 	assert.InDelta(t, 273.23+48.537, x1, 0.05)
 	assert.InDelta(t, 842-34.016, base, 2.2) // poppler's box ends a descent below the baseline
-	// On the turned page it stands upright at the foot of what is seen: 842 wide, 595 high.
+	// On the rotated page it stands upright at the foot of what is seen: 842 wide, 595 high.
 	box = pdftest.Tool(t, out, "pdftotext", "-f", "2", "-l", "2", "-bbox", "FILE", "-")
 	x0, _, base = wordsAt(t, box, "Sheet", "4")
 	assert.InDelta(t, (842-48.537)/2, x0, 0.05)
@@ -266,7 +266,7 @@ func TestNumbers(t *testing.T) {
 	list := draw.List(again.doc)
 	require.Len(t, list, 1)
 	require.Equal(t, id, list[0].ID)
-	again.run("number-change", fmt.Sprintf(`{"id":%q,"pages":"2-","edge":"head","align":"right","wording":[{"field":"page"}],"figures":"i ii iii","first":4}`, id))
+	again.run("number-change", fmt.Sprintf(`{"id":%q,"pages":"2-","edge":"top","align":"right","wording":[{"field":"page"}],"figures":"i ii iii","first":4}`, id))
 	assert.Equal(t, []string{"Page 1", "iv Page 2", "v Page 3", "vi Page 4"}, again.texts())
 	plain := pdftest.Tool(t, pdftest.Whole(t, again.doc), "qpdf", "--qdf", "--object-streams=disable", "FILE", "-")
 	assert.Equal(t, 3, strings.Count(plain, "/Artifact <</Type/Pagination/Subtype/Header/Attached[/Top]"))
@@ -305,19 +305,19 @@ func TestNumbersGoStale(t *testing.T) {
 	stale := func() bool { return draw.List(b.doc)[0].Stale }
 	require.False(t, stale())
 	res := b.run("move", `{"pages":"1","to":"end"}`)
-	assert.Contains(t, strings.Join(res.Warnings, " "), "renew them")
+	assert.Contains(t, strings.Join(res.Warnings, " "), "update them")
 	assert.True(t, stale())
 	b.run("move", `{"pages":"last","to":"first"}`)
 	assert.False(t, stale(), "back in order, the numbers are right again")
-	b.run("turn", `{"pages":"4","by":90}`)
-	assert.True(t, stale(), "a turned page has its number at the wrong edge")
-	b.run("take-out", `{"pages":"2"}`)
-	res = b.run("furnishing-renew", `{}`)
-	assert.Equal(t, "Page numbers renewed on 5 pages", res.Sentence)
+	b.run("rotate", `{"pages":"4","by":90}`)
+	assert.True(t, stale(), "a rotated page has its number at the wrong edge")
+	b.run("remove", `{"pages":"2"}`)
+	res = b.run("furnishing-update", `{}`)
+	assert.Equal(t, "Page numbers updated on 5 pages", res.Sentence)
 	assert.False(t, stale())
 	want := []string{"Page 1 1", "Page 3 2", "Page 4 3", "Page 5 4", "Page 6 5"}
 	assert.ElementsMatch(t, strings.Fields(strings.Join(want, " ")), strings.Fields(strings.Join(b.texts(), " ")))
-	_, err := b.try("furnishing-renew", `{}`)
+	_, err := b.try("furnishing-update", `{}`)
 	assert.Error(t, err)
 }
 
@@ -336,7 +336,7 @@ func TestInsertCarriesFurnishings(t *testing.T) {
 	b.run("number-change", fmt.Sprintf(`{"id":%q,"pages":"4-5","wording":[{"text":"B"},{"field":"page"}]}`, list[1].ID))
 	assert.Equal(t, []string{"Page 1 A1", "Page 2 A2", "Page 3 A3", "Page 2 B1", "Page 3 B2"}, b.texts())
 	b.run("furnishing-remove", fmt.Sprintf(`{"id":%q}`, list[1].ID))
-	b.run("furnishing-renew", fmt.Sprintf(`{"id":%q}`, list[0].ID))
+	b.run("furnishing-update", fmt.Sprintf(`{"id":%q}`, list[0].ID))
 	assert.Equal(t, []string{"Page 1 A1", "Page 2 A2", "Page 3 A3", "Page 2 A4", "Page 3 A5"}, b.texts())
 }
 
@@ -359,12 +359,12 @@ func TestEveryStep(t *testing.T) {
 	params := map[string][]string{
 		"insert":            {`{"from":"other","pages":"2-4","to":"0.3"}`},
 		"move":              {`{"pages":["0.1","0.5"],"to":"0.3"}`},
-		"take-out":          {`{"pages":"2, 4"}`},
-		"turn":              {`{"pages":"odd","by":90}`},
-		"number":            {`{"pages":"2-3","margin":"30mm"}`, `{"pages":"all","edge":"head"}`},
+		"remove":            {`{"pages":"2, 4"}`},
+		"rotate":            {`{"pages":"odd","by":90}`},
+		"number":            {`{"pages":"2-3","margin":"30mm"}`, `{"pages":"all","edge":"top"}`},
 		"number-change":     {`{"id":"ID","pages":"3-5","align":"left","size":20}`},
 		"furnishing-remove": {`{"id":"ID"}`},
-		"furnishing-renew":  {`{"id":"ID"}`},
+		"furnishing-update": {`{"id":"ID"}`},
 		"mark-text": {`{"page":["0.1"],"quads":[[72,724,150,724,72,696,150,696]],"how":"highlight","colour":"#f6dd8f"}`,
 			`{"page":["0.2"],"quads":[[72,724,150,724,72,696,150,696],[72,600,150,600,72,580,150,580]],"how":"strike out","colour":"ochre","text":"Page 2"}`},
 		"mark-change": {`{"page":["0.5"],"mark":MARK,"how":"underline","colour":"ink"}`},
@@ -408,7 +408,7 @@ func TestEveryStep(t *testing.T) {
 						assert.True(t, named[r] && res.Redrawn != step.RedrawNone, "page %d changed and is not named", i+1)
 					}
 				}
-				if res.Redrawn == step.RedrawPages && k.Name != "insert" && k.Name != "take-out" && k.Name != "furnishing-renew" {
+				if res.Redrawn == step.RedrawPages && k.Name != "insert" && k.Name != "remove" && k.Name != "furnishing-update" {
 					assert.NotZero(t, changed, "the step shows nothing")
 				}
 				// The preview of each page alone.

@@ -82,7 +82,7 @@ func lookupName(doc *pdf.Document, node pdf.Object, key pdf.String, depth int) p
 }
 
 // Cut counts what led to pages that went.
-type Cut struct{ Bookmarks, Destinations, Links int }
+type Cut struct{ Bookmarks, Destinations int }
 
 // CutPages takes away bookmarks, named destinations, the opening action and article
 // beads that lead to the pages in gone.

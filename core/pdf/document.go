@@ -377,8 +377,7 @@ func (d *Document) Resolve(o Object) Object {
 	return nil
 }
 
-// Dict, Array, Stream and Int follow references and give the zero value where
-// the object is of another type.
+// Dict follows o to a dictionary, or to that of a stream; nil where it is of another type.
 func (d *Document) Dict(o Object) *Dict {
 	switch v := d.Resolve(o).(type) {
 	case *Dict:

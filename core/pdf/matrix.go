@@ -55,10 +55,16 @@ func (m Matrix) String() string {
 		if i > 0 {
 			s += " "
 		}
-		if v = math.Round(v*1e4) / 1e4; v == 0 {
-			v = 0 // no "-0"
-		}
-		s += strconv.FormatFloat(v, 'f', -1, 64)
+		s += Decimal(v)
 	}
 	return s
+}
+
+// Decimal writes a number for content, rounded to 1e-4 units, which is far below what any device shows.
+func Decimal(v float64) string {
+	v = math.Round(v*1e4) / 1e4
+	if v == 0 {
+		v = 0 // no "-0"
+	}
+	return strconv.FormatFloat(v, 'f', -1, 64)
 }

@@ -188,24 +188,6 @@ func DeepClone(o Object) Object {
 	return o
 }
 
-// EachRef calls f for every reference in o, not following any.
-func EachRef(o Object, f func(Ref)) {
-	switch v := o.(type) {
-	case Ref:
-		f(v)
-	case Array:
-		for _, e := range v {
-			EachRef(e, f)
-		}
-	case *Dict:
-		for _, e := range v.entries {
-			EachRef(e.Value, f)
-		}
-	case *Stream:
-		EachRef(v.Dict, f)
-	}
-}
-
 // Number gives the value of an Integer or Real.
 func Number(o Object) (float64, bool) {
 	switch v := o.(type) {

@@ -11,7 +11,7 @@ type Parts struct {
 	ends  []int64 // ends[i] is the offset just after part i
 }
 
-// NewParts joins nothing yet; Add appends.
+// NewParts joins nothing yet; With gives longer ones.
 func NewParts() *Parts { return &Parts{} }
 
 // With gives new Parts that end with r of the given size; p stays as it is.

@@ -91,7 +91,7 @@ func (p *Picture) XObject(doc *pdf.Document) (pdf.Ref, error) { return p.make(do
 
 // Matrix places the unit square of the image XObject upright into w by h points
 // from the origin on, turned as its orientation says.
-func (p *Picture) Matrix(w, h float64) [6]float64 {
+func (p *Picture) Matrix(w, h float64) pdf.Matrix {
 	switch p.Orientation {
 	case 2: // mirrored left to right
 		return [6]float64{-w, 0, 0, h, w, 0}

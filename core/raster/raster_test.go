@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"image/color"
 	"image/png"
 	"os"
 	"testing"
@@ -141,5 +142,32 @@ func TestCountAndSave(t *testing.T) {
 		r.Source = of("nothing", []byte("%PDF-1.7\nnothing"))
 		_, err = p.Render(t.Context(), r)
 		assert.ErrorIs(t, err, ErrPage)
+	}
+}
+
+// A picture of few colours is packed with a palette and stays the same to the pixel; one of more, or see-through, is packed as it is.
+func TestFewColours(t *testing.T) {
+	img := image.NewRGBA(image.Rect(0, 0, 64, 40))
+	for i := 0; i < len(img.Pix); i += 4 {
+		copy(img.Pix[i:], []byte{byte(i / 4 % 250), 7, byte(i / 4 % 5), 255})
+	}
+	few := fewColours(img)
+	require.NotNil(t, few)
+	for y := range 40 {
+		for x := range 64 {
+			require.Equal(t, img.RGBAAt(x, y), color.RGBAModel.Convert(few.At(x, y)))
+		}
+	}
+	img.Pix[3] = 254
+	assert.Nil(t, fewColours(img))
+	img.Pix[3] = 255
+	for i := 0; i < len(img.Pix); i += 4 {
+		copy(img.Pix[i:], []byte{byte(i / 4), byte(i / 1024), 1, 255})
+	}
+	assert.Nil(t, fewColours(img), "over 256 colours")
+	for _, f := range []Format{PNG, Auto} {
+		p, err := encode(image.NewRGBA(image.Rect(0, 0, 9, 9)), f)
+		require.NoError(t, err)
+		assert.Equal(t, "image/png", p.Type)
 	}
 }

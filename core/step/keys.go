@@ -65,6 +65,15 @@ func NewKeys(base []pdf.Leaf) *Keys {
 	return newKeys(0, refs, nil)
 }
 
+// KeysOf maps the pages of a base that has keys already: keys[i] is that of base[i].
+func KeysOf(base []pdf.Leaf, keys []Key) *Keys {
+	k := &Keys{make(map[Key]pdf.Ref, len(base)), make(map[pdf.Ref]Key, len(base)), nil, 0}
+	for i, l := range base[:min(len(base), len(keys))] {
+		k.refs[keys[i]], k.keys[l.Ref] = l.Ref, keys[i]
+	}
+	return k
+}
+
 // flattenAt is how many layers are looked through before they are joined.
 const flattenAt = 24
 

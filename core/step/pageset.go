@@ -44,6 +44,25 @@ func (p *Pages) UnmarshalJSON(b []byte) error {
 	return checkRule(p.Rule)
 }
 
+// UnmarshalText reads keys ("0.3 0.4"), or else a rule.
+func (p *Pages) UnmarshalText(b []byte) error {
+	*p = Pages{}
+	words := strings.Fields(string(b))
+	for _, w := range words {
+		k, err := ParseKey(w)
+		if err != nil {
+			p.Keys = nil
+			break
+		}
+		p.Keys = append(p.Keys, k)
+	}
+	if len(words) == 0 || p.Keys != nil {
+		return nil
+	}
+	p.Rule = strings.Join(words, " ")
+	return checkRule(p.Rule)
+}
+
 // Resolve gives the indexes (from 0) of the pages meant in doc, in document order,
 // each once. Keys of pages that are gone are an error.
 func (p Pages) Resolve(doc *pdf.Document, keys *Keys) ([]int, error) {
@@ -60,7 +79,7 @@ func (p Pages) Resolve(doc *pdf.Document, keys *Keys) ([]int, error) {
 	}
 	out := doc.PageIndexes(refs)
 	if slices.Contains(out, -1) {
-		return nil, Refuse("a page that was chosen is not in the document any more")
+		return nil, Refuse("a page that was selected is not in the document any more")
 	}
 	slices.Sort(out)
 	return slices.Compact(out), nil
@@ -73,7 +92,7 @@ func (p Pages) Refs(doc *pdf.Document, keys *Keys) ([]pdf.Ref, error) {
 		return nil, err
 	}
 	if len(at) == 0 {
-		return nil, Refuse("no page is chosen")
+		return nil, Refuse("no page is selected")
 	}
 	all, err := doc.Pages()
 	if err != nil {
@@ -227,6 +246,12 @@ func (p *Place) UnmarshalJSON(b []byte) error {
 	if err := json.Unmarshal(b, &s); err != nil {
 		return err
 	}
+	return p.UnmarshalText([]byte(s))
+}
+
+// UnmarshalText reads "end" or nothing, "first", a page number to stand before, or a page's key.
+func (p *Place) UnmarshalText(b []byte) error {
+	s := strings.TrimSpace(string(b))
 	switch s {
 	case "end", "":
 		*p = Place{}

@@ -1,13 +1,11 @@
 package step
 
 import (
-	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
-	"fmt"
-	"io"
 	"reflect"
-	"strconv"
+	"slices"
 	"strings"
 )
 
@@ -17,6 +15,9 @@ type Kind struct {
 	Name    string
 	Meaning string // one sentence
 	New     func() Step
+	Title   string   // what people call it; its name if empty
+	Was     []string // its names of before, still read in stored trails and lists of steps
+	Slow    bool     // it is run in the background, with progress, and reserves the document meanwhile
 }
 
 // Registry knows the kinds of steps by name, and the hooks.
@@ -29,10 +30,12 @@ type Registry struct {
 func NewRegistry(hooks []Hook, kinds ...Kind) *Registry {
 	seen := map[string]bool{}
 	for _, k := range kinds {
-		if seen[k.Name] {
-			panic("two kinds of steps are named " + k.Name)
+		for _, name := range append([]string{k.Name}, k.Was...) {
+			if seen[name] {
+				panic("two kinds of steps are named " + name)
+			}
+			seen[name] = true
 		}
-		seen[k.Name] = true
 	}
 	return &Registry{kinds, hooks}
 }
@@ -40,30 +43,58 @@ func NewRegistry(hooks []Hook, kinds ...Kind) *Registry {
 // Kinds gives all kinds, in the order they were registered.
 func (g *Registry) Kinds() []Kind { return g.kinds }
 
+// kind gives the kind of that name, of today or of before.
+func (g *Registry) kind(name string) (Kind, bool) {
+	for _, k := range g.kinds {
+		if k.Name == name || slices.Contains(k.Was, name) {
+			return k, true
+		}
+	}
+	return Kind{}, false
+}
+
+// Slow reports whether the step of that name is to be run in the background.
+func (g *Registry) Slow(name string) bool {
+	k, _ := g.kind(name)
+	return k.Slow
+}
+
+// Title is what people call the step of that name.
+func (g *Registry) Title(name string) string {
+	k, _ := g.kind(name)
+	return cmp.Or(k.Title, Sentence(strings.ReplaceAll(name, "-", " ")))
+}
+
+// Has reports whether there is a step of that name.
+func (g *Registry) Has(name string) bool {
+	_, ok := g.kind(name)
+	return ok
+}
+
 // New reads the parameters of the step of that name. Unknown fields are refused.
 func (g *Registry) New(name string, params json.RawMessage) (Step, error) {
-	for _, k := range g.kinds {
-		if k.Name != name {
-			continue
-		}
-		s := k.New()
-		if len(params) == 0 {
-			params = json.RawMessage("{}")
-		}
-		dec := json.NewDecoder(bytes.NewReader(params))
-		dec.DisallowUnknownFields()
-		if err := dec.Decode(s); err != nil {
-			return nil, badParams(name, err)
-		}
-		if _, err := dec.Token(); !errors.Is(err, io.EOF) {
-			return nil, Refuse("step %q: something stands after its parameters", name)
-		}
-		if err := check(name, s); err != nil {
-			return nil, err
-		}
-		return s, nil
+	k, ok := g.kind(name)
+	if !ok {
+		return nil, Refuse("there is no step named %q", name)
 	}
-	return nil, Refuse("there is no step named %q", name)
+	s := k.New()
+	if len(params) == 0 {
+		params = json.RawMessage("{}")
+	}
+	err := Decode(params, s, true)
+	if err != nil {
+		return nil, badParams(name, err)
+	}
+	eachParam(s, func(p param) bool {
+		if err = p.check(); err != nil {
+			err = Refuse("step %q: %q: %s", name, p.name, sentenceOf(err))
+		}
+		return err == nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return s, nil
 }
 
 func badParams(name string, err error) error {
@@ -101,53 +132,16 @@ type Description struct {
 // enum ("a,b"), min, max and required; usual values are those that New sets.
 func (k Kind) Describe() Description {
 	d := Description{Name: k.Name, Meaning: k.Meaning, Fields: []Field{}}
-	eachParam(k.New(), func(name string, f reflect.StructField, v reflect.Value) bool {
-		out := Field{Name: name, Type: typeName(f.Type), Meaning: f.Tag.Get("help"), Required: f.Tag.Get("required") != ""}
-		if e := f.Tag.Get("enum"); e != "" {
-			out.OneOf = strings.Split(e, ",")
-		}
-		out.Min, out.Max = bound(f.Tag.Get("min")), bound(f.Tag.Get("max"))
-		if !v.IsZero() {
-			out.Default = v.Interface()
+	eachParam(k.New(), func(p param) bool {
+		out := Field{Name: p.name, Type: typeName(p.field.Type), Meaning: p.field.Tag.Get("help"), Required: p.field.Tag.Get("required") != "", OneOf: p.enum()}
+		out.Min, out.Max = bound(p.field.Tag.Get("min")), bound(p.field.Tag.Get("max"))
+		if !p.value.IsZero() {
+			out.Default = p.value.Interface()
 		}
 		d.Fields = append(d.Fields, out)
 		return true
 	})
 	return d
-}
-
-// eachParam calls f for each parameter of s, those of embedded structs too, until f
-// gives false.
-func eachParam(s Step, f func(name string, field reflect.StructField, v reflect.Value) bool) {
-	var walk func(v reflect.Value) bool
-	walk = func(v reflect.Value) bool {
-		for i := range v.NumField() {
-			field := v.Type().Field(i)
-			if field.Anonymous {
-				if !walk(v.Field(i)) {
-					return false
-				}
-				continue
-			}
-			name, _, _ := strings.Cut(field.Tag.Get("json"), ",")
-			if name != "" && name != "-" && !f(name, field, v.Field(i)) {
-				return false
-			}
-		}
-		return true
-	}
-	walk(reflect.ValueOf(s).Elem())
-}
-
-func bound(s string) *float64 {
-	if s == "" {
-		return nil
-	}
-	v, err := strconv.ParseFloat(s, 64)
-	if err != nil {
-		panic(err) // a wrong tag in the program
-	}
-	return &v
 }
 
 func typeName(t reflect.Type) string {
@@ -160,6 +154,8 @@ func typeName(t reflect.Type) string {
 		return "length: points, or a string with its unit (\"12mm\")"
 	case reflect.TypeFor[Colour]():
 		return "colour: \"#rrggbb\" or the name of a house colour"
+	case reflect.TypeFor[SourceRef]():
+		return "source: \"path:FILE\", \"sha256:HASH\" or \"state:ID\""
 	}
 	switch t.Kind() {
 	case reflect.Pointer:
@@ -179,67 +175,4 @@ func typeName(t reflect.Type) string {
 		return "list of " + typeName(t.Elem())
 	}
 	return t.Name()
-}
-
-// check holds the values against the ranges that the struct states.
-func check(name string, s Step) (err error) {
-	eachParam(s, func(param string, f reflect.StructField, v reflect.Value) bool {
-		err = checkParam(name, param, f, v)
-		return err == nil
-	})
-	return err
-}
-
-func checkParam(name, param string, f reflect.StructField, v reflect.Value) error {
-	if f.Tag.Get("required") != "" && v.IsZero() {
-		return Refuse("step %q: %q is missing", name, param)
-	}
-	if e := f.Tag.Get("enum"); e != "" {
-		if got := fmt.Sprint(v.Interface()); !strings.Contains(","+e+",", ","+got+",") {
-			return Refuse("step %q: %q is %q; it can be %s", name, param, got, strings.ReplaceAll(e, ",", ", "))
-		}
-	}
-	var n float64
-	switch {
-	case v.CanInt():
-		n = float64(v.Int())
-	case v.CanFloat():
-		n = v.Float()
-	default:
-		return nil
-	}
-	if lo := bound(f.Tag.Get("min")); lo != nil && n < *lo {
-		return Refuse("step %q: %q is %v; it can't be under %v", name, param, n, *lo)
-	}
-	if hi := bound(f.Tag.Get("max")); hi != nil && n > *hi {
-		return Refuse("step %q: %q is %v; it can't be over %v", name, param, n, *hi)
-	}
-	return nil
-}
-
-// NamedPages gives the keys that a step's parameters name, and whether it also has
-// rules or numbers, whose meaning depends on the state of the document.
-func NamedPages(s Step) (keys []Key, rules bool) {
-	eachParam(s, func(_ string, _ reflect.StructField, v reflect.Value) bool {
-		switch p := v.Interface().(type) {
-		case Pages:
-			keys = append(keys, p.Keys...)
-			rules = rules || p.Rule != ""
-		case Place:
-			if !p.Before.IsZero() {
-				keys = append(keys, p.Before)
-			}
-			rules = rules || p.Number > 0
-		}
-		return true
-	})
-	return
-}
-
-// NamedSources gives the sources that a step's parameters name.
-func NamedSources(s Step) []string {
-	if n, ok := s.(interface{ SourceRefs() []string }); ok {
-		return n.SourceRefs()
-	}
-	return nil
 }

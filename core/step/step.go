@@ -39,7 +39,11 @@ type Result struct {
 	Sentence string    // for people, in the past tense: "Page 11 turned right"
 	Warnings []string  // sentences on what fell away or needs a look
 	Created  []pdf.Ref // page objects it made, in the order of their keys
-	Update   []byte    // one incremental update; set by the runner
+	// Whole: what it did can't be appended; the document is written anew, with the same object numbers, as a new base.
+	Whole bool
+	// What came of it, set by the runner: one incremental update, or with Whole the writer of the new base.
+	Update  []byte
+	NewBase func(context.Context, io.Writer) error
 	// Show is the page that the view should go to afterwards.
 	Show Key
 }
@@ -64,12 +68,22 @@ type Env struct {
 	// Only, where set, is the one page a preview will show: a step may leave out
 	// work on other pages that this page does not show.
 	Only pdf.Ref
+	// Files and Progress are for steps with long work (Worker); without Files what they make is not kept.
+	Files    Files
+	Progress func(done, total int)
 
 	rand *rand.ChaCha8
 }
 
 // Wants reports whether work on that page is asked for.
 func (e *Env) Wants(page pdf.Ref) bool { return e.Only.IsZero() || e.Only == page }
+
+// Report tells how far long work is.
+func (e *Env) Report(done, total int) {
+	if e.Progress != nil {
+		e.Progress(done, total)
+	}
+}
 
 // NewID gives 128 bits of the step's own chance; a replay gives the same ones.
 func (e *Env) NewID() (id [16]byte) {
@@ -79,21 +93,6 @@ func (e *Env) NewID() (id [16]byte) {
 	binary.BigEndian.PutUint64(id[:], e.rand.Uint64())
 	binary.BigEndian.PutUint64(id[8:], e.rand.Uint64())
 	return
-}
-
-// Source is a document or picture that a step brings in.
-type Source struct {
-	Name string
-	Data io.ReaderAt
-	Size int64
-	// Doc is set where the source is a state of a document in the house.
-	Doc *pdf.Document
-}
-
-// Sources opens what a step names: "path:...", "sha256:..." or "state:...". What
-// it gave stays open until the run ends.
-type Sources interface {
-	Open(ctx context.Context, ref string) (*Source, error)
 }
 
 // Refusal is a step that can't be done as asked, in a sentence.
@@ -124,13 +123,18 @@ var ErrPanic = errors.New("the step failed because of a fault in the program; th
 type Hook func(doc *pdf.Document, env *Env, r *Result) ([]string, error)
 
 // Run applies s to a fork of doc. It gives the changed fork, whose overlay is what
-// Result.Update holds. doc stays as it was, whatever happens.
+// Result.Update or Result.NewBase writes. doc stays as it was, whatever happens.
 func (g *Registry) Run(ctx context.Context, doc *pdf.Document, s Step, env *Env) (_ *pdf.Document, res *Result, err error) {
 	defer func() {
 		if p := recover(); p != nil {
 			res, err = nil, fmt.Errorf("%w: %v\n%s", ErrPanic, p, debug.Stack())
 		}
 	}()
+	if w, ok := s.(Worker); ok {
+		if err := w.Work(ctx, doc, env); err != nil {
+			return nil, nil, err
+		}
+	}
 	fork := doc.Fork()
 	res, err = s.Apply(ctx, fork, env)
 	if err != nil {
@@ -148,7 +152,11 @@ func (g *Registry) Run(ctx context.Context, doc *pdf.Document, s Step, env *Env)
 	if pages, err := fork.Pages(); err != nil || len(pages) == 0 {
 		return nil, nil, fmt.Errorf("after the step: %w", cmp.Or(err, pdf.ErrNoPages))
 	}
-	if res.Update, err = fork.Update(env.NewID()); err != nil {
+	if id := env.NewID(); res.Whole {
+		res.NewBase = func(ctx context.Context, w io.Writer) error {
+			return fork.WriteFull(ctx, w, pdf.FullOptions{KeepNumbers: true, ID: id})
+		}
+	} else if res.Update, err = fork.Update(id); err != nil {
 		return nil, nil, err
 	}
 	return fork, res, nil

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -16,13 +17,22 @@ type Length float64
 // units in points (1 in = 25.4 mm = 72 pt = 6 pica)
 var units = map[string]float64{"pt": 1, "mm": 72 / 25.4, "cm": 720 / 25.4, "in": 72}
 
+// number reads a decimal number that is one: not infinite, and not "NaN".
+func number(s string) (float64, error) {
+	v, err := strconv.ParseFloat(strings.TrimSpace(s), 64)
+	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
+		return 0, Refuse("%q is not a number", s)
+	}
+	return v, nil
+}
+
 // ParseLength reads a length with its unit; without one it is in points.
 func ParseLength(s string) (Length, error) {
 	t := strings.ToLower(strings.ReplaceAll(strings.TrimSpace(s), " ", ""))
 	bad := Refuse("%q is not a length: write it like 12mm, 0.5in, 9pt or 1p6", s)
 	for u, f := range units {
 		if n, ok := strings.CutSuffix(t, u); ok {
-			v, err := strconv.ParseFloat(n, 64)
+			v, err := number(n)
 			if err != nil {
 				return 0, bad
 			}
@@ -30,18 +40,24 @@ func ParseLength(s string) (Length, error) {
 		}
 	}
 	if a, b, ok := strings.Cut(t, "p"); ok {
-		picas, err1 := strconv.ParseFloat(a, 64)
-		points, err2 := strconv.ParseFloat("0"+b, 64)
+		picas, err1 := number(a)
+		points, err2 := number("0" + b)
 		if err1 != nil || err2 != nil {
 			return 0, bad
 		}
 		return Length(picas*12 + points), nil
 	}
-	v, err := strconv.ParseFloat(t, 64)
+	v, err := number(t)
 	if err != nil {
 		return 0, bad
 	}
 	return Length(v), nil
+}
+
+// UnmarshalText reads a length with its unit.
+func (l *Length) UnmarshalText(b []byte) (err error) {
+	*l, err = ParseLength(string(b))
+	return err
 }
 
 // UnmarshalJSON reads a number of points or a string with a unit.
@@ -83,13 +99,9 @@ func (c Colour) RGB() (r, g, b float64, err error) {
 	return f(16), f(8), f(0), nil
 }
 
-// UnmarshalJSON reads and checks a colour.
-func (c *Colour) UnmarshalJSON(b []byte) error {
-	var s string
-	if err := json.Unmarshal(b, &s); err != nil {
-		return err
-	}
-	*c = Colour(s)
+// UnmarshalText reads and checks a colour.
+func (c *Colour) UnmarshalText(b []byte) error {
+	*c = Colour(strings.TrimSpace(string(b)))
 	_, _, _, err := c.RGB()
 	return err
 }

@@ -1,0 +1,93 @@
+package arrange
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"glenrain/core/annot"
+	"glenrain/core/field"
+	"glenrain/core/nav"
+	"glenrain/core/pdf"
+	"glenrain/core/step"
+	"glenrain/core/structure"
+)
+
+// Remove is the step "remove".
+type Remove struct {
+	Pages step.Pages `json:"pages" required:"yes" help:"which pages; at least one must stay"`
+}
+
+// Apply removes the pages. What leads to them is cut where it stands, and the page
+// objects with their annotations become null, so that no path that was overlooked
+// can reach what was on them: no file written afterwards holds it.
+func (t *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
+	refs, err := t.Pages.Refs(doc, env.Keys)
+	if err != nil {
+		return nil, err
+	}
+	all, err := doc.Pages()
+	if err != nil {
+		return nil, err
+	}
+	if len(refs) == len(all) {
+		return nil, step.Refuse("a document keeps at least one page: the last one can't be removed")
+	}
+	at := doc.PageIndexes(refs)
+	gone := make(map[pdf.Ref]bool, len(refs))
+	for _, r := range refs {
+		gone[r] = true
+	}
+	isGone := func(r pdf.Ref) bool { return gone[r] }
+	var show pdf.Ref // the page that comes to stand where the first one was
+	for i, l := range all {
+		if gone[l.Ref] {
+			continue
+		}
+		show = l.Ref
+		if i > at[0] {
+			break
+		}
+	}
+
+	links := 0
+	var touched []step.Key
+	for _, l := range all {
+		if gone[l.Ref] {
+			continue
+		}
+		if n := annot.CutLinks(doc, l.Ref, isGone); n > 0 {
+			links += n
+			touched = append(touched, env.Keys.Key(l.Ref))
+		}
+	}
+	tags := structure.CutPages(doc, isGone)
+	fields := field.CutPages(doc, refs)
+	cut := nav.CutPages(doc, gone)
+	if err := doc.RemovePages(refs); err != nil {
+		return nil, err
+	}
+	for _, r := range refs {
+		for _, a := range annot.Refs(doc, r) {
+			doc.Set(a, nil)
+		}
+		doc.Set(r, nil)
+	}
+	res := &step.Result{
+		Pages: append(env.Keys.Of(refs), touched...), Redrawn: step.RedrawPages, Moved: true, Show: env.Keys.Key(show),
+		Sentence: step.Sentence(step.Named(at)) + " removed",
+	}
+	var fell []string
+	for _, f := range []struct {
+		n    int
+		noun string
+	}{{cut.Bookmarks, "bookmark"}, {cut.Destinations, "named place"}, {links, "link"}, {fields, "form field"}, {tags, "tag"}} {
+		if f.n > 0 {
+			fell = append(fell, step.Count(f.n, f.noun))
+		}
+	}
+	if len(fell) > 0 {
+		res.Warnings = []string{fmt.Sprintf("Removed with them, because they led there: %s.", strings.Join(fell, ", "))}
+	}
+	return res, nil
+}

@@ -1,0 +1,264 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"glenrain/core/pdf"
+	"glenrain/core/raster"
+	"glenrain/core/step"
+)
+
+// Revision asks for one earlier step to go, or to be done with other parameters.
+type Revision struct {
+	Document uint
+	Seen     uint
+	Person   uint
+	Step     uint            // its id
+	Params   json.RawMessage // the new ones; nil undoes the step alone
+}
+
+// mostReplayed is how many later steps are run again at most.
+const mostReplayed = 2000
+
+// Revise undoes one earlier step alone, or changes it: the ones after it are run again, with their own time and chance, on the
+// state before it. All is run in memory and stored at once. If one of them can't be done so, nothing is changed and the refusal
+// names it. Undoing what Revise did leads back to the trail as it was.
+func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
+	act := ""
+	out, err := d.onHead(ctx, v.Document, v.Seen, v.Person, func(head *Snapshot) (*Snapshot, error) {
+		rows, err := d.Trail(ctx, head, 0, mostReplayed)
+		if err != nil {
+			return nil, err
+		}
+		i := slices.IndexFunc(rows, func(r Step) bool { return r.ID == v.Step })
+		if i < 0 {
+			return nil, ErrMissing
+		}
+		target, later := rows[i], rows[:i]
+		slices.Reverse(later)
+		act = fmt.Sprintf("“%s” undone", target.Sentence)
+		if v.Params != nil {
+			act = fmt.Sprintf("“%s” changed", target.Sentence)
+			target.Params = string(v.Params)
+			later = append([]Step{target}, later...)
+		}
+		if len(later) == 0 {
+			return d.headTo(ctx, head, target.parent, v.Person)
+		}
+		from, err := d.load(ctx, head.Document, target.parent)
+		if err != nil {
+			return nil, err
+		}
+		timed, cancel := limited(ctx)
+		defer cancel()
+		list, files, err := d.runAll(timed, from, later, v.Params != nil)
+		if err != nil {
+			d.tidy(files...)
+			return nil, overran(timed, err)
+		}
+		snap, err := d.commit(ctx, head, list, State{BackID: head.State.ID, Act: act}, v.Person)
+		if err != nil {
+			d.tidy(files...)
+			return nil, fmt.Errorf("storing the trail: %w", err)
+		}
+		d.Store.unpin(files...)
+		return snap, nil
+	})
+	if err == nil {
+		out.Undone = act
+	}
+	return out, err
+}
+
+// runAll runs stored steps one after another in memory, the first with changed parameters or not. files are what it put into the store.
+func (d *Desk) runAll(ctx context.Context, at *Snapshot, rows []Step, changed bool) (list []*ran, files []string, err error) {
+	src := &sources{desk: d}
+	defer src.close()
+	defer func() { files = append(files, src.kept...) }()
+	for n, row := range rows {
+		if err := ctx.Err(); err != nil {
+			return list, files, err
+		}
+		s, err := d.registry.New(row.Name, json.RawMessage(row.Params))
+		if err != nil {
+			return list, files, err
+		}
+		again := Step{DocumentID: row.DocumentID, RequestID: newToken(), No: row.No, PersonID: row.PersonID, At: row.At, Seed: row.Seed, Name: row.Name, Params: row.Params}
+		r, err := d.run(ctx, at, s, again, &step.Env{Sources: src, Files: src})
+		if err != nil {
+			if ctx.Err() != nil {
+				return list, files, err
+			}
+			why := "“%s” can't be done without it: %v"
+			if changed && n == 0 {
+				why = "“%s” can't be done so: %v"
+			} else if changed {
+				why = "“%s” can't be done after that: %v"
+			}
+			return list, files, step.Refuse(why, row.Sentence, err)
+		}
+		list, files = append(list, r), append(files, r.files()...)
+		at = r.after(d.Store)
+	}
+	return list, files, nil
+}
+
+// Replay runs a document's whole trail again, from its base or its last new base on, and gives the updates that
+// come of it; they equal the stored ones.
+func (d *Desk) Replay(ctx context.Context, document uint) ([][]byte, error) {
+	head, err := d.Snapshot(ctx, document)
+	if err != nil {
+		return nil, err
+	}
+	var states []State
+	err = d.db.WithContext(ctx).Raw(`WITH RECURSIVE c AS (
+			SELECT *, 0 AS n FROM states WHERE id = ?
+			UNION ALL
+			SELECT s.*, c.n + 1 FROM states s JOIN c ON s.id = c.parent_id WHERE NOT coalesce(c.rooted, 0)
+		) SELECT * FROM c ORDER BY n DESC`, head.State.ID).Scan(&states).Error
+	if err != nil {
+		return nil, err
+	}
+	at, err := d.load(ctx, head.Document, states[0].ID)
+	if err != nil {
+		return nil, err
+	}
+	q := step.Sequence{Registry: d.registry, Doc: at.PDF, Keys: at.Keys}
+	src := &sources{desk: d}
+	defer src.close()
+	var out [][]byte
+	for i, st := range states[1:] {
+		if states[i].FoldSHA != "" {
+			folded, err := q.Doc.Fold(at.base.doc)
+			if err != nil {
+				return nil, err
+			}
+			if q.Doc, err = at.base.doc.With(folded); err != nil {
+				return nil, err
+			}
+		}
+		var r Step
+		if err := d.db.WithContext(ctx).Omit("update").First(&r, st.StepID).Error; err != nil {
+			return nil, missing(err)
+		}
+		s, err := d.registry.New(r.Name, json.RawMessage(r.Params))
+		if err != nil {
+			return nil, err
+		}
+		res, err := q.Run(ctx, s, &step.Env{Now: r.At, Seed: [16]byte(r.Seed), Step: r.No, Sources: src})
+		if err != nil {
+			return nil, fmt.Errorf("running “%s” again: %w", r.Sentence, err)
+		}
+		out = append(out, res.Update)
+	}
+	return out, nil
+}
+
+// BeforeAfter is the page of a step, as it was before and after.
+type BeforeAfter struct {
+	Step
+	Page          step.Key
+	Number        int // of the page after it, from 1; 0 where it is not there any more
+	Before, After *PageInfo
+}
+
+// BeforeAfter gives the page that a step of a document leads the view to, before and after; either is nil where the page was not
+// there.
+func (d *Desk) BeforeAfter(ctx context.Context, document, stepID uint) (*BeforeAfter, error) {
+	head, err := d.Snapshot(ctx, document)
+	if err != nil {
+		return nil, err
+	}
+	v := &BeforeAfter{}
+	if err := d.db.WithContext(ctx).Omit("update").First(&v.Step, "id = ? and document_id = ?", stepID, document).Error; err != nil {
+		return nil, missing(err)
+	}
+	after, err := d.load(ctx, head.Document, v.StateID)
+	if err != nil {
+		return nil, err
+	}
+	before, err := d.load(ctx, head.Document, after.State.ParentID)
+	if err != nil {
+		return nil, err
+	}
+	key, err := step.ParseKey(v.Show)
+	if keys := v.keys(); len(keys) > 0 && (err != nil || !slices.Contains(keys, key)) {
+		key, err = keys[0], nil // where pages went, the first of them
+	}
+	if err != nil {
+		return nil, step.Refuse("this step shows on no page")
+	}
+	v.Page = key
+	v.Before, _ = before.page(key)
+	var at int
+	v.After, at = after.page(key)
+	v.Number = at + 1
+	if v.After == nil {
+		v.Number = 0
+	}
+	return v, nil
+}
+
+// page gives a page by its key, and its place from 0 on; nil where it is not there.
+func (s *Snapshot) page(k step.Key) (*PageInfo, int) {
+	at := s.Index(k)
+	if at < 0 {
+		return nil, at
+	}
+	ref, _ := s.Keys.Ref(k)
+	p := &PageInfo{Key: k, Version: s.version(k)}
+	p.W, p.H = s.PDF.Geometry(ref).Seen()
+	return p, at
+}
+
+// Preview is a step run in memory, as far as one page shows it.
+type Preview struct {
+	Picture raster.Picture
+	Step    step.Step
+	Result  *step.Result
+	Page    int           // the page shown, from 0 on, in the document after the step
+	Doc     *pdf.Document // after the step, as far as this page shows it
+	Ref     pdf.Ref       // the page shown
+}
+
+// Preview runs the step on the document in memory and draws the page of that key as it
+// would be. Where the step names the page to go to and at is zero, that one is drawn.
+func (d *Desk) Preview(ctx context.Context, c Change, at step.Key, w, h int) (*Preview, error) {
+	head, err := d.Look(ctx, c.Person, c.Document)
+	if err != nil {
+		return nil, err
+	}
+	if c.Seen != head.State.ID {
+		return nil, &Conflict{head}
+	}
+	s, err := d.registry.New(c.Name, c.Params)
+	if err != nil {
+		return nil, err
+	}
+	src := &sources{desk: d}
+	defer src.close()
+	only, _ := head.Keys.Ref(at)
+	env := &step.Env{Now: d.now(), Step: head.Document.NextNo, Keys: head.Keys, Sources: src, Only: only}
+	copy(env.Seed[:], newToken())
+	timed, cancel := limited(ctx)
+	defer cancel()
+	fork, res, err := d.registry.Run(timed, head.PDF, s, env)
+	if err != nil {
+		return nil, overran(timed, err)
+	}
+	if only.IsZero() {
+		only, _ = head.Keys.With(env.Step, res.Created).Ref(res.Show)
+	}
+	page := fork.PageIndex(only)
+	if page < 0 {
+		return nil, step.Refuse("the page is not in the document after this step")
+	}
+	pic, err := d.drawFork(ctx, head, res, page, fmt.Sprintf("preview-%x", env.Seed), w, h)
+	if err != nil {
+		return nil, err
+	}
+	return &Preview{pic, s, res, page, fork, only}, nil
+}

@@ -1,0 +1,126 @@
+// Package release is the last station: the document goes out as a file.
+package release
+
+import (
+	"context"
+	"embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"time"
+
+	"glenrain/core/finding"
+	"glenrain/desk"
+	"glenrain/web/station"
+)
+
+//go:embed *.html
+var files embed.FS
+
+// Station is the value that the list of stations has.
+func Station() station.Station {
+	return station.Station{
+		Path: "release", Name: "Release", Words: "hand out", Surface: station.Paper, Files: files, Routes: routes,
+		Jobs: []station.Job{{
+			Words: "hand out", Slip: "out.html", View: func(v *station.Visit) (any, error) { return outView(v.Request, v.Desk, v.Snapshot) },
+			Finds: []station.Find{{Text: "Hand out", Words: "hand out save export download release finish copy original replace"}},
+			Mends: []string{"signed"},
+		}},
+	}
+}
+
+type view struct {
+	Name    string // offered for a copy
+	Outs    []desk.HandOut
+	Written *desk.HandOut
+	First   desk.PageInfo
+	Asks    []finding.Finding
+	Chosen  string // "copy" or "replace"
+
+	Signed     string // by whom, and what becomes of it; empty where the signature can't leave with the file
+	KeepSigned bool
+	CanLock    bool
+	Unlock     bool
+}
+
+// CanUpdate reports whether what is asked about can be mended at once.
+func (v *view) CanUpdate() bool {
+	return slices.ContainsFunc(v.Asks, func(f finding.Finding) bool { return f.Kind == "stale" })
+}
+
+// listed is how many earlier files of the document are listed.
+const listed = 20
+
+func outView(r *http.Request, d *desk.Desk, snap *desk.Snapshot) (*view, error) {
+	name, err := d.FreeName(r.Context(), snap.Document.Name)
+	if err != nil {
+		return nil, err
+	}
+	outs, err := d.HandOuts(r.Context(), snap.Document.ID, desk.Listing{Most: listed})
+	v := &view{Name: name, Outs: outs, Chosen: "copy", CanLock: snap.CanLock(), First: snap.Pages()[0]}
+	if snap.CanKeepSignature() {
+		v.Signed, v.KeepSigned = finding.Signed(snap.PDF), snap.State.ParentID == 0
+	}
+	if id := station.FormID(r, "out"); id != 0 {
+		if h, err := d.HandedOut(r.Context(), id); err == nil && h.DocumentID == snap.Document.ID {
+			v.Written = h
+		}
+	}
+	return v, err
+}
+
+func routes(r station.Router, h station.Host) {
+	r.Post("/out", func(w http.ResponseWriter, r *http.Request) error { return handOut(h, w, r) })
+}
+
+// soon is how long an answer waits for what handing out asks about first.
+const soon = 800 * time.Millisecond
+
+func handOut(h station.Host, w http.ResponseWriter, r *http.Request) error {
+	d := h.Desk()
+	order := desk.Order{
+		Document: station.ID(r, "id"), Seen: station.FormID(r, "_seen"), RequestID: r.FormValue("_request"), Person: station.Person(r).ID, Name: r.FormValue("name"),
+		Replace: r.FormValue("how") == "replace", AsItIs: r.FormValue("as-it-is") != "" || r.FormValue("update") != "",
+		Lock: r.FormValue("lock") != "", Signed: r.FormValue("signed") == "keep",
+	}
+	if r.FormValue("update") != "" { // chosen instead of handing out what is out of date
+		out, err := d.Do(r.Context(), desk.Change{Document: order.Document, Seen: order.Seen, RequestID: order.RequestID + "-update",
+			Person: order.Person, Name: "furnishing-update", Params: json.RawMessage("{}")})
+		if err != nil {
+			return err
+		}
+		order.Seen = out.Snapshot.State.ID
+	}
+	work := d.Start(order.Person, "Handing out", func(ctx context.Context, w *desk.Work) (any, error) {
+		out, err := d.HandOut(ctx, w, order)
+		if err != nil {
+			return nil, err
+		}
+		return fmt.Sprintf("/desk/%d/release?out=%d", order.Document, out.ID), nil
+	})
+	select { // loose ends and conflicts are told at once
+	case <-work.Ended():
+	case <-time.After(soon):
+	}
+	p := work.Look()
+	var asks *desk.Asks
+	if errors.As(p.Err, &asks) {
+		snap, err := d.Snapshot(r.Context(), order.Document)
+		if err != nil {
+			return err
+		}
+		v, err := outView(r, d, snap)
+		if err != nil {
+			return err
+		}
+		v.Asks, v.Name, v.Chosen = asks.Findings, order.Name, r.FormValue("how")
+		v.KeepSigned, v.Unlock = order.Signed, !order.Lock
+		return h.Show(w, r, station.Shown{Snapshot: snap, Code: http.StatusConflict, View: v})
+	}
+	if p.Err != nil {
+		return p.Err
+	}
+	return h.Work(w, r, work)
+}

@@ -1,0 +1,192 @@
+package shell
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"glenrain/core/step"
+	"glenrain/desk"
+	"glenrain/web/station"
+)
+
+// maxForm is the largest form of a step, in bytes: the keys of some 100,000 pages.
+const maxForm = 4 << 20
+
+// change reads the step that a form asks for. The fields of the frame itself begin with "_".
+func (s *Server) change(w http.ResponseWriter, r *http.Request) (desk.Change, job, error) {
+	r.Body = http.MaxBytesReader(w, r.Body, maxForm)
+	c := desk.Change{
+		Document: station.ID(r, "id"), Seen: station.FormID(r, "_seen"), RequestID: r.FormValue("_request"), Person: station.Person(r).ID,
+		Name: chi.URLParam(r, "step"),
+	}
+	j, ok := s.forms[c.Name]
+	if !ok {
+		return c, j, desk.ErrMissing
+	}
+	var fill func(step.Step) error
+	if j.form.Fill != nil {
+		fill = func(st step.Step) error {
+			snap, err := s.desk.Look(r.Context(), c.Person, c.Document)
+			if err != nil {
+				return err
+			}
+			return j.form.Fill(&station.Visit{Request: r, Desk: s.desk, Person: station.Person(r), Snapshot: snap, Station: j.station, Job: j.job}, st)
+		}
+	}
+	st, err := s.desk.Registry().Read(c.Name, r.Form, fill)
+	if err != nil {
+		return c, j, err
+	}
+	c.Params, err = json.Marshal(st)
+	return c, j, err
+}
+
+func (s *Server) do(w http.ResponseWriter, r *http.Request) error {
+	c, _, err := s.change(w, r)
+	if err == nil && c.RequestID == "" {
+		err = step.Refuse("the request has no id of its own")
+	}
+	if err != nil {
+		return err
+	}
+	if s.desk.Slow(c.Name) {
+		work, done, err := s.desk.DoLater(r.Context(), c)
+		if err != nil {
+			return err
+		}
+		if done != nil {
+			return s.answer(w, r, done, done.Step.Sentence+".")
+		}
+		return s.showWork(w, r, work)
+	}
+	out, err := s.desk.Do(r.Context(), c)
+	if err != nil {
+		return err
+	}
+	return s.answer(w, r, out, out.Step.Sentence+".")
+}
+
+// answer shows the desk after a change: where to go, and what was done in one line.
+func (s *Server) answer(w http.ResponseWriter, r *http.Request, out *desk.Outcome, text string) error {
+	v := station.Shown{Snapshot: out.Snapshot, Place: r.FormValue("_place"), Message: &station.Message{Text: text}}
+	if st := out.Step; st != nil {
+		v.Page = st.Show
+		v.Message.Details = st.WarningList()
+	}
+	if out.Step != nil || strings.HasPrefix(text, "Done: ") {
+		v.Message.Undo = fmt.Sprintf("/desk/%d/undo", out.Snapshot.Document.ID)
+		v.Message.UndoWord = "Undo"
+		v.Message.Values = map[string]string{"_seen": strconv.Itoa(int(out.Snapshot.State.ID)), "_place": v.Place}
+	}
+	return s.show(w, r, v)
+}
+
+func (s *Server) undo(w http.ResponseWriter, r *http.Request) error {
+	out, err := s.desk.Undo(r.Context(), station.ID(r, "id"), station.FormID(r, "_seen"), station.Person(r).ID)
+	if err != nil {
+		return err
+	}
+	return s.answer(w, r, out, "Undone: "+out.Undone+".")
+}
+
+func (s *Server) redo(w http.ResponseWriter, r *http.Request) error {
+	out, err := s.desk.Redo(r.Context(), station.ID(r, "id"), station.FormID(r, "_seen"), station.Person(r).ID)
+	if err != nil {
+		return err
+	}
+	return s.answer(w, r, out, "Redone: "+out.Undone+".")
+}
+
+// undoStep undoes one earlier step alone.
+func (s *Server) undoStep(w http.ResponseWriter, r *http.Request) error {
+	out, err := s.desk.Revise(r.Context(), desk.Revision{Document: station.ID(r, "id"), Seen: station.FormID(r, "_seen"), Person: station.Person(r).ID, Step: station.ID(r, "step")})
+	if err != nil {
+		return err
+	}
+	return s.answer(w, r, out, "Done: "+out.Undone+"; the steps after it stay.")
+}
+
+// defaultBox is the longest side of a preview that asks for no size, in pixels.
+const defaultBox = 960
+
+// preview runs a step in memory and sends the page as it would be; the header Preview says what
+// the step would do.
+func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {
+	c, j, err := s.change(w, r)
+	if err != nil {
+		return err
+	}
+	var at step.Key
+	if k := r.FormValue("_page"); k != "" {
+		if at, err = step.ParseKey(k); err != nil {
+			return step.Refuse("%q names no page", k)
+		}
+	}
+	box := int(station.FormID(r, "_box"))
+	if !boxOK(box) {
+		box = defaultBox
+	}
+	p, err := s.desk.Preview(r.Context(), c, at, box, box)
+	if err != nil {
+		return err
+	}
+	v := previewed{Pages: len(p.Result.Pages), Sentence: p.Result.Sentence, Warnings: p.Result.Warnings, Show: p.Result.Show.String()}
+	v.W, v.H = p.Doc.Geometry(p.Ref).Seen()
+	if j.form.Spot != nil {
+		if spot, ok := j.form.Spot(p); ok {
+			v.Spot = &spot
+		}
+	}
+	if snap, err := s.desk.Snapshot(r.Context(), c.Document); err == nil {
+		v.Set = touched(snap, p.Result)
+	}
+	list, err := json.Marshal(v)
+	if err != nil {
+		return err
+	}
+	h := w.Header()
+	h.Set("Preview", url.PathEscape(string(list)))
+	h.Set("Content-Type", p.Picture.Type)
+	_, _ = w.Write(p.Picture.Data)
+	return nil
+}
+
+// previewed is what a preview says besides the picture.
+type previewed struct {
+	Pages    int           `json:"pages"`
+	Set      string        `json:"set"` // which pages of the document as it is, as a page set
+	Sentence string        `json:"sentence"`
+	Warnings []string      `json:"warnings,omitempty"`
+	Show     string        `json:"show"`
+	W        float64       `json:"w"` // of the page that is shown, in points
+	H        float64       `json:"h"`
+	Spot     *station.Spot `json:"spot,omitempty"`
+}
+
+// mostParts is how many parts of a page set fit a header.
+const mostParts = 600
+
+// touched gives the pages that a step concerns, of the document before it, as a page set; empty where that would be too long.
+func touched(snap *desk.Snapshot, res *step.Result) string {
+	if res.All {
+		return "all"
+	}
+	at := make([]int, 0, len(res.Pages))
+	index := snap.Indexes(res.Pages)
+	for _, i := range index {
+		if i >= 0 {
+			at = append(at, i)
+		}
+	}
+	set := step.WriteSet(at)
+	if strings.Count(set, ",") > mostParts {
+		return ""
+	}
+	return set
+}

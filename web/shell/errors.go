@@ -1,0 +1,137 @@
+package shell
+
+import (
+	"encoding/json"
+	"errors"
+	"io/fs"
+	"net/http"
+	"net/url"
+
+	"glenrain/core/pdf"
+	"glenrain/core/raster"
+	"glenrain/core/step"
+	"glenrain/desk"
+	"glenrain/web/station"
+)
+
+// status tells how an error is answered and in which sentence. What is no refusal is
+// a fault of ours: it is logged, and the answer says nothing of it.
+func status(err error) (int, string) {
+	var refusal *step.Refusal
+	var invalid *step.Invalid
+	var refused *desk.Refused
+	var conflict *desk.Conflict
+	var busy *desk.Busy
+	var bad *desk.BadPerson
+	var locked *pdf.Error
+	var tooLarge *http.MaxBytesError
+	var needs *desk.NeedsPassword
+	var asks *desk.Asks
+	switch {
+	case errors.As(err, &asks):
+		return http.StatusConflict, asks.Error() + "."
+	case errors.As(err, &needs):
+		return http.StatusLocked, needs.Error() + "."
+	case errors.As(err, &invalid):
+		return http.StatusUnprocessableEntity, step.Sentence(invalid.Error()) + "."
+	case errors.As(err, &refusal):
+		return http.StatusUnprocessableEntity, step.Sentence(refusal.Sentence) + "."
+	case errors.As(err, &refused):
+		return http.StatusUnprocessableEntity, refused.Error() + "."
+	case errors.As(err, &bad):
+		return http.StatusUnprocessableEntity, bad.Sentence
+	case errors.As(err, &conflict):
+		return http.StatusConflict, step.Sentence(conflict.Error()) + "."
+	case errors.As(err, &busy):
+		return http.StatusConflict, busy.Error() + "."
+	case errors.As(err, &locked):
+		return http.StatusUnprocessableEntity, step.Sentence(locked.Sentence) + "."
+	case errors.As(err, &tooLarge):
+		return http.StatusRequestEntityTooLarge, "That is larger than what can be added at once."
+	case errors.Is(err, desk.ErrMissing), errors.Is(err, fs.ErrNotExist):
+		return http.StatusNotFound, "It is not there, or not any more."
+	case errors.Is(err, desk.ErrSignIn), errors.Is(err, desk.ErrInvite), errors.Is(err, desk.ErrNobody):
+		return http.StatusUnauthorized, step.Sentence(err.Error()) + "."
+	case errors.Is(err, raster.ErrBusy):
+		return http.StatusServiceUnavailable, "Too many pages are waiting to be drawn. Try again in a moment."
+	case errors.Is(err, raster.ErrTime), errors.Is(err, raster.ErrPage), errors.Is(err, raster.ErrDead):
+		return http.StatusUnprocessableEntity, "This page can't be drawn."
+	case desk.NoSpace(err):
+		return http.StatusInsufficientStorage, "The disk that Glenrain keeps its files on is full, or can't be written to. Nothing was changed."
+	case errors.Is(err, step.ErrPanic):
+		return http.StatusInternalServerError, "The step failed because of a fault in the program. The document is as it was."
+	}
+	return http.StatusInternalServerError, "Something went wrong in the program. Nothing was changed."
+}
+
+// fields gives the fields that an error is about.
+func fields(err error) []step.FieldError {
+	var invalid *step.Invalid
+	if errors.As(err, &invalid) {
+		return invalid.Fields
+	}
+	return nil
+}
+
+// fail answers an error: a screen, or for a part of one its sentence alone. A conflict on the desk shows the newest state.
+func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
+	if r.Context().Err() != nil {
+		return // nobody waits for the answer any more
+	}
+	code, sentence := status(err)
+	if code == http.StatusInternalServerError {
+		s.opt.Log.Error("a request failed", "method", r.Method, "path", r.URL.Path, "err", err)
+	}
+	if code == http.StatusServiceUnavailable {
+		w.Header().Set("Retry-After", "2")
+	}
+	var conflict *desk.Conflict
+	if errors.As(err, &conflict) && r.FormValue("_place") != "" && station.OnlyPart(r) {
+		shown := station.Shown{Snapshot: conflict.Head, Place: r.FormValue("_place"), Code: code, Message: &station.Message{Text: sentence, Problem: true}}
+		if err := s.show(w, r, shown); err == nil {
+			return
+		}
+	}
+	if station.OnlyPart(r) {
+		w.Header().Set("HX-Retarget", "#message")
+		w.Header().Set("HX-Reswap", "innerHTML")
+		s.mustRender(w, code, "shell", "message", &station.Message{Text: sentence, Problem: true, Fields: fields(err)})
+		return
+	}
+	if r.Method != http.MethodGet || r.Header.Get("Sec-Fetch-Dest") == "image" || r.Header.Get("Sec-Fetch-Dest") == "empty" {
+		if bad := fields(err); bad != nil {
+			if list, err := json.Marshal(bad); err == nil {
+				w.Header().Set("Bad-Fields", url.PathEscape(string(list)))
+			}
+		}
+		http.Error(w, sentence, code)
+		return
+	}
+	s.mustRender(w, code, "shell", "problem", struct {
+		station.Around
+		Sentence string
+	}{s.around(r, "Not there"), sentence})
+}
+
+func (s *Server) around(r *http.Request, title string) station.Around {
+	return station.Around{Title: title, House: s.opt.House, Person: station.Person(r)}
+}
+
+func (s *Server) render(w http.ResponseWriter, code int, set, name string, data any) error {
+	b, err := s.pages.execute(set, name, data)
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.WriteHeader(code)
+	_, _ = w.Write(b)
+	return nil
+}
+
+// mustRender is for answers to errors, behind which there is no other.
+func (s *Server) mustRender(w http.ResponseWriter, code int, set, name string, data any) {
+	if err := s.render(w, code, set, name, data); err != nil {
+		s.opt.Log.Error("a page could not be made", "page", name, "err", err)
+		http.Error(w, "Something went wrong in the program.", http.StatusInternalServerError)
+	}
+}

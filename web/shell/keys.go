@@ -1,0 +1,92 @@
+package shell
+
+import (
+	"strings"
+	"unicode/utf8"
+
+	"glenrain/web/station"
+)
+
+// keyGroup is a part of the key map. The same table is shown on "?" and answers key presses: the scripts look a key up in it, from the
+// first group to the last, and ask those who answer its act.
+type keyGroup struct {
+	Title string
+	Keys  []station.Key
+}
+
+var everywhereKeys = keyGroup{"Everywhere", []station.Key{
+	{Keys: []string{"/"}, Act: "finder", What: "the finder: text, actions, pages, documents"},
+	{Keys: []string{"Ctrl+f"}, Act: "finder", What: "the same", Typing: true},
+	{Keys: []string{"?"}, Act: "keys", What: "these keys"},
+}}
+
+var deskKeys = keyGroup{"On the desk", []station.Key{
+	{Keys: []string{"u", "Ctrl+z"}, Act: "undo", What: "undo"},
+	{Keys: []string{"Shift+u", "Ctrl+Shift+z", "Ctrl+y"}, Act: "redo", What: "redo"},
+	{Keys: []string{"e"}, Act: "reader", What: "reader's view and back"},
+	{Keys: []string{"1", "2", "3", "4", "5", "6", "7", "8", "9"}, Show: []string{"1", "…", "9"}, Act: "station", What: "to a station"},
+	{Keys: []string{"n"}, Act: "next-match", What: "next match in the text"},
+	{Keys: []string{"Shift+n"}, Act: "previous-match", What: "previous match"},
+	{Keys: []string{"PageDown"}, Act: "next-page", What: "next page"},
+	{Keys: []string{"PageUp"}, Act: "previous-page", What: "previous page"},
+}}
+
+var surfaceKeys = map[station.Surface]keyGroup{
+	station.Paper: {"On the page", []station.Key{
+		{Keys: []string{"Home"}, Act: "first-page", What: "first page"},
+		{Keys: []string{"End"}, Act: "last-page", What: "last page"},
+		{Keys: []string{"+", "="}, Act: "zoom-in", What: "zoom in", Show: []string{"+"}},
+		{Keys: []string{"-"}, Act: "zoom-out", What: "zoom out"},
+		{Keys: []string{"0"}, Act: "zoom-page", What: "whole page"},
+		{Keys: []string{"w"}, Act: "zoom-width", What: "page width"},
+		{Keys: []string{"Escape"}, Act: "end-matches", What: "close the search"},
+	}},
+	station.Board: {"Among the pages", []station.Key{
+		{Keys: []string{"ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown", "Home", "End"}, Act: "go", What: "from page to page", Show: []string{"←", "→", "↑", "↓", "Home", "End"}},
+		{Keys: []string{" "}, Act: "toggle", What: "select the page, or not"},
+		{Keys: []string{"Shift+ArrowLeft", "Shift+ArrowRight", "Shift+ArrowUp", "Shift+ArrowDown", "Shift+Home", "Shift+End"}, Act: "extend", What: "select on the way", Show: []string{"Shift", "arrow"}},
+		{Keys: []string{"a"}, Act: "all", What: "select all, or clear the selection"},
+		{Keys: []string{"Escape"}, Act: "none", What: "clear the selection"},
+	}},
+}
+
+// keys are the groups of a station and its job, the one that answers first at the head.
+func (s *Server) keys(st *station.Station, j *station.Job) []keyGroup {
+	var out []keyGroup
+	if len(j.Keys) > 0 {
+		out = append(out, keyGroup{"At " + st.Name, j.Keys})
+	}
+	return shown(append(out, surfaceKeys[st.Surface], deskKeys, everywhereKeys))
+}
+
+// shown fills in how people see the keys.
+func shown(groups []keyGroup) []keyGroup {
+	out := make([]keyGroup, len(groups))
+	for i, g := range groups {
+		out[i].Title = g.Title
+		for _, k := range g.Keys {
+			if k.Show == nil {
+				k.Show = show(k.Keys[0])
+			}
+			out[i].Keys = append(out[i].Keys, k)
+		}
+	}
+	return out
+}
+
+// show writes a key for people: "Shift+r" as Shift and R.
+func show(key string) []string {
+	names := map[string]string{" ": "Space", "ArrowLeft": "←", "ArrowRight": "→", "ArrowUp": "↑", "ArrowDown": "↓", "Escape": "Esc", "PageDown": "Page Down", "PageUp": "Page Up", "-": "−"}
+	if key == "+" {
+		return []string{key}
+	}
+	parts := strings.Split(key, "+")
+	for i, p := range parts {
+		if n, ok := names[p]; ok {
+			parts[i] = n
+		} else if utf8.RuneCountInString(p) == 1 {
+			parts[i] = strings.ToUpper(p)
+		}
+	}
+	return parts
+}

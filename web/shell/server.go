@@ -1,0 +1,252 @@
+// Package shell is what stands around every station: the server with its sessions and routes, the answer to errors, the frame of the
+// desk, previews and steps, the finder, the keys. It is given stations and screens as values (web/station) and knows none of them.
+package shell
+
+import (
+	"embed"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"net/url"
+	"slices"
+	"time"
+
+	"github.com/alexedwards/scs/v2"
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+	"github.com/go-chi/httprate"
+
+	"glenrain/core/raster"
+	"glenrain/desk"
+	"glenrain/web/station"
+)
+
+//go:embed html static
+var files embed.FS
+
+// Options say how the pages are served.
+type Options struct {
+	House   string // the name of the office, shown at the top
+	Secure  bool   // cookies only over TLS
+	Proxied bool   // behind a trusted proxy: its X-Real-IP names the visitor
+	Log     *slog.Logger
+
+	Stations []station.Station // in the order people work
+	Screens  []station.Screen
+	Home     string // the address that one comes to
+}
+
+// Server serves the pages of one desk.
+type Server struct {
+	desk     *desk.Desk
+	opt      Options
+	sessions *scs.SessionManager
+	pages    *templates
+	forms    map[string]job // by the step that they are for
+}
+
+// job is a station's job with its station.
+type job struct {
+	station *station.Station
+	job     *station.Job
+	form    station.Form
+}
+
+// New prepares the pages of d.
+func New(d *desk.Desk, opt Options) (*Server, error) {
+	if opt.House == "" {
+		opt.House = "Glenrain"
+	}
+	if opt.Log == nil {
+		opt.Log = slog.New(slog.DiscardHandler)
+	}
+	s := &Server{desk: d, opt: opt, sessions: scs.New(), forms: map[string]job{}}
+	for i := range opt.Stations {
+		st := &opt.Stations[i]
+		if len(st.Jobs) == 0 {
+			return nil, fmt.Errorf("the station %s has no job", st.Path)
+		}
+		for k := range st.Jobs {
+			for _, f := range st.Jobs[k].Steps {
+				if was, taken := s.forms[f.Step]; taken {
+					return nil, fmt.Errorf("the step %s has a form at %s and at %s", f.Step, was.station.Path, st.Path)
+				}
+				if !d.Registry().Has(f.Step) {
+					return nil, fmt.Errorf("%s has a form for the step %s, which there is not", st.Path, f.Step)
+				}
+				s.forms[f.Step] = job{st, &st.Jobs[k], f}
+			}
+		}
+	}
+	var err error
+	if s.pages, err = parseTemplates(opt.Stations, opt.Screens); err != nil {
+		return nil, err
+	}
+	s.sessions.Store = d.Sessions()
+	s.sessions.Lifetime = 30 * 24 * time.Hour
+	s.sessions.IdleTimeout = 7 * 24 * time.Hour
+	s.sessions.HashTokenInStore = false // the desk hashes them
+	s.sessions.Cookie.Name = "glenrain"
+	s.sessions.Cookie.HttpOnly = true
+	s.sessions.Cookie.SameSite = http.SameSiteLaxMode
+	s.sessions.Cookie.Secure = opt.Secure
+	s.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) { s.fail(w, r, err) }
+	return s, nil
+}
+
+// signInTries is how often an address may try to sign in within a minute.
+const signInTries = 10
+
+// router takes the routes of the shell, of stations and of screens: an error of a handler is answered in one place.
+type router struct {
+	s     *Server
+	on    chi.Router
+	below string // the address that patterns stand below
+}
+
+func (r router) Get(pattern string, h station.Handler)  { r.on.Get(r.below+pattern, r.s.handle(h)) }
+func (r router) Post(pattern string, h station.Handler) { r.on.Post(r.below+pattern, r.s.handle(h)) }
+
+func (s *Server) handle(h station.Handler) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		if err := h(w, r); err != nil {
+			s.fail(w, r, err)
+		}
+	}
+}
+
+// Handler gives the routes.
+func (s *Server) Handler() http.Handler {
+	r := chi.NewRouter()
+	r.Use(s.recoverer, headers)
+	if s.opt.Proxied {
+		r.Use(middleware.ClientIPFromHeader("X-Real-IP"))
+	} else {
+		r.Use(middleware.ClientIPFromRemoteAddr)
+	}
+	throttled := httprate.LimitBy(signInTries, time.Minute, func(r *http.Request) (string, error) {
+		return httprate.CanonicalizeIP(middleware.GetClientIP(r.Context())), nil
+	})
+	r.Handle("/static/*", http.StripPrefix("/static/", s.pages.static()))
+	r.Get("/favicon.ico", func(w http.ResponseWriter, r *http.Request) {
+		http.Redirect(w, r, s.pages.asset("mark.svg"), http.StatusFound)
+	})
+	r.Group(func(r chi.Router) {
+		r.Use(s.sessions.LoadAndSave)
+		r.Get("/enter", s.handle(s.enterPage))
+		r.With(throttled).Post("/enter", s.handle(s.enter))
+		r.Get("/enter/{token}", s.handle(s.invitePage))
+		r.With(throttled).Post("/enter/{token}", s.handle(s.useInvite))
+		r.Post("/leave", s.handle(s.leave))
+		r.Group(func(r chi.Router) {
+			r.Use(s.signedIn)
+			own := router{s, r, ""}
+			r.Get("/", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, s.opt.Home, http.StatusSeeOther) })
+			own.Get("/find", s.find)
+			own.Get("/find/text", s.findEverywhere)
+			own.Post("/me/keep", s.keepChoice)
+			own.Get("/progress/{work}", s.workPage)
+			own.Post("/progress/{work}/cancel", s.cancelWork)
+			s.deskRoutes(own)
+			for i := range s.opt.Stations {
+				st := &s.opt.Stations[i]
+				if st.Routes != nil {
+					st.Routes(router{s, r, "/desk/{id}"}, host{s, "station " + st.Path, st})
+				}
+			}
+			for _, sc := range s.opt.Screens {
+				if sc.Routes != nil {
+					sc.Routes(own, host{s, "screen " + sc.Name, nil})
+				}
+			}
+		})
+	})
+	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.fail(w, r, desk.ErrMissing) })
+	return http.NewCrossOriginProtection().Handler(r)
+}
+
+// headers are those of every answer: only our own scripts, styles and pictures.
+func headers(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' blob: data:; "+
+			"font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cache-Control", "no-store")
+		next.ServeHTTP(w, r)
+	})
+}
+
+func (s *Server) recoverer(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		defer func() {
+			if p := recover(); p != nil {
+				if p == http.ErrAbortHandler {
+					panic(p)
+				}
+				s.fail(w, r, fmt.Errorf("panic: %v", p))
+			}
+		}()
+		next.ServeHTTP(w, r)
+	})
+}
+
+// signedIn lets only signed-in people pass.
+func (s *Server) signedIn(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		id := s.sessions.GetInt(r.Context(), "person")
+		p, err := s.desk.Person(r.Context(), uint(max(id, 0)))
+		if err != nil {
+			if station.OnlyPart(r) {
+				w.Header().Set("HX-Redirect", "/enter")
+				w.WriteHeader(http.StatusUnauthorized)
+				return
+			}
+			if r.Method != http.MethodGet {
+				http.Error(w, "You are not signed in any more.", http.StatusUnauthorized)
+				return
+			}
+			http.Redirect(w, r, "/enter?to="+url.QueryEscape(r.URL.RequestURI()), http.StatusSeeOther)
+			return
+		}
+		ctx := raster.For(r.Context(), p.SignIn)
+		next.ServeHTTP(w, r.WithContext(station.WithPerson(ctx, p)))
+	})
+}
+
+// station gives the station of a path.
+func (s *Server) station(path string) *station.Station {
+	i := slices.IndexFunc(s.opt.Stations, func(st station.Station) bool { return st.Path == path })
+	if i < 0 {
+		return nil
+	}
+	return &s.opt.Stations[i]
+}
+
+// host is what the shell lends to one station or screen.
+type host struct {
+	s    *Server
+	set  string // its templates
+	here *station.Station
+}
+
+func (h host) Desk() *desk.Desk { return h.s.desk }
+
+func (h host) Screen(r *http.Request, title string) station.Around { return h.s.around(r, title) }
+
+func (h host) Render(w http.ResponseWriter, code int, name string, data any) error {
+	return h.s.render(w, code, h.set, name, data)
+}
+
+func (h host) Work(w http.ResponseWriter, r *http.Request, work *desk.Work) error {
+	return h.s.showWork(w, r, work)
+}
+
+func (h host) Show(w http.ResponseWriter, r *http.Request, v station.Shown) error {
+	if v.Place == "" && h.here != nil {
+		v.Place = h.here.Path
+	}
+	return h.s.show(w, r, v)
+}

@@ -1,0 +1,29 @@
+// What every screen needs: the finder, dialogs, keys, messages; and the script that the screen names.
+import { el } from "./dom.js";
+import { startFinder } from "./finder.js";
+import { startKeys } from "./keys.js";
+import { startDesk } from "./desk.js";
+import { showFieldErrors } from "./sentence/fields.js";
+
+startKeys();
+startFinder();
+
+document.addEventListener("click", (e) => {
+  const opens = e.target.closest?.("[data-opens]");
+  if (opens) el(opens.dataset.opens).showModal();
+  const closes = e.target.closest?.("[data-closes]");
+  if (closes) el(closes.dataset.closes).replaceChildren();
+  for (const d of document.querySelectorAll("details.me[open], details.trail-do[open]")) if (!d.contains(e.target)) d.open = false;
+});
+
+document.addEventListener("htmx:after:swap", () => {
+  if (el("look")?.childElementCount && !el("look").open) el("look").showModal();
+  const said = document.querySelector("#message [data-fields]");
+  if (said) showFieldErrors(JSON.parse(said.dataset.fields));
+});
+el("look")?.addEventListener("close", () => el("look").replaceChildren());
+
+const ready = () => (document.body.dataset.ready = "yes"); // keys and pointer are heard from here on
+if (document.body.dataset.screen === "desk") startDesk().then(ready);
+else if (document.body.dataset.module) import(document.body.dataset.module).then((m) => m.start()).then(ready);
+else ready();

@@ -1,0 +1,30 @@
+// Small things that many scripts need.
+export const el = (id) => document.getElementById(id);
+
+// hidden is text for people who listen.
+export function hidden(text) {
+  const span = document.createElement("span");
+  span.className = "visually-hidden";
+  span.textContent = text;
+  return span;
+}
+
+// count writes a number with its noun: "1 page", "2,415 pages".
+export const count = (n, noun) => `${n.toLocaleString("en")} ${n === 1 ? noun : noun + "s"}`;
+
+// typing tells whether keys go into a field.
+export function typing(target) {
+  return target instanceof HTMLElement && (target.isContentEditable || (/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) && !/^(checkbox|radio|button|submit|color)$/.test(target.type)));
+}
+
+// answer asks the server and reads all it says. Where no answer comes, since the page is left or the connection is lost, it says so
+// like an answer that is no good.
+export async function answer(url, options) {
+  try {
+    const got = await fetch(url, options);
+    const body = await got.text();
+    return { ok: got.ok, status: got.status, text: () => body, json: () => JSON.parse(body) };
+  } catch {
+    return { ok: false, status: 0, text: () => "The connection was lost." };
+  }
+}

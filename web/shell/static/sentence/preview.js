@@ -1,0 +1,91 @@
+// A sentence whose step is previewed on the page: each change of a value is run on the server as the step itself, and shown. A form
+// says with data-preview that it wants this; with data-preview="new" the view stands on what the step brings, wherever that is.
+import { count } from "../dom.js";
+import { state, page, look, on } from "../state.js";
+import { pageSet } from "./pageset.js";
+import { startFields, showFieldErrors, fieldError } from "./fields.js";
+
+const patience = 180; // ms after the last change
+
+// startPreview wires a form; wants, where given, tells whether the form can be previewed yet.
+export function startPreview(form, { paper, strip, signal, wants = () => true }) {
+  const said = form.querySelector("[data-said]");
+  const button = form.querySelector("[data-outcome]");
+  const brings = form.dataset.preview === "new";
+  let asked = 0;
+  let timer = 0;
+  let going = false; // the view is being led to what is shown
+  let touched = new Set(); // keys of the pages that the step concerns
+
+  startFields(form, signal);
+  form.addEventListener("input", () => {
+    clearTimeout(timer);
+    timer = setTimeout(() => preview(""), patience);
+  }, { signal });
+  form.addEventListener("change", (e) => e.target.matches("select") && (clearTimeout(timer), preview("")), { signal });
+  on("look", () => going || preview(brings ? "" : state.at, true), signal);
+  on("resized", () => preview(state.at), signal);
+  signal.addEventListener("abort", () => clearTimeout(timer), { once: true });
+
+  function none(sentence = "") {
+    said.classList.toggle("problem", sentence !== "");
+    said.textContent = sentence;
+    button.disabled = true;
+    touched = new Set();
+    strip?.touch([]);
+    paper.show();
+  }
+
+  // preview runs the step: at shows that page if it will change; else the page that is looked at stays if it will, or the first one
+  // that will is gone to. looked: another page is looked at, the values are the same.
+  async function preview(at, looked = false) {
+    const mine = ++asked;
+    if (!wants(form)) {
+      button.disabled = true;
+      return;
+    }
+    if (looked && touched.size && !touched.has(at) && !brings) return; // this page stays as it is
+    const stay = brings ? "" : at && (!touched.size || touched.has(at)) ? at : touched.has(state.at) ? state.at : "";
+    const data = new URLSearchParams(new FormData(form));
+    data.set("_page", stay);
+    data.set("_box", paper.box());
+    let got;
+    try {
+      got = await fetch(`/desk/${state.doc}/preview/${form.dataset.step}`, { method: "POST", body: data, signal });
+    } catch {
+      return; // the form is gone, or the connection
+    }
+    if (mine !== asked) return;
+    for (const field of form.querySelectorAll("[aria-invalid]")) fieldError(field, "");
+    if (!got.ok) {
+      const bad = got.headers.get("Bad-Fields");
+      const left = bad ? showFieldErrors(JSON.parse(decodeURIComponent(bad)), form) : [await got.text()];
+      if (mine === asked) none(left.join(" ") || "One of the values can't be used.");
+      return;
+    }
+    const v = JSON.parse(decodeURIComponent(got.headers.get("Preview")));
+    const blob = await got.blob();
+    if (mine !== asked || signal.aborted) return;
+    const at_ = v.set ? pageSet(v.set, state.pages.length) ?? [] : [];
+    touched = new Set(at_.map((i) => state.pages[i].key));
+    strip?.touch(at_);
+    button.disabled = false;
+    button.textContent = `${button.dataset.outcome} ${count(v.pages, "page")}`;
+    said.classList.remove("problem");
+    said.textContent = (v.warnings ?? []).join("\n");
+    if (stay && touched.size && !touched.has(stay)) {
+      if (!looked) return preview(""); // the values moved away from this page
+      paper.show(); // this page stays as it is
+      return;
+    }
+    if (!stay && page(v.show) && v.show !== state.at) {
+      going = true; // going there must not ask again
+      look(v.show);
+      going = false;
+    }
+    paper.preview(blob, { w: v.w, h: v.h });
+    paper.spot(v.spot ?? null);
+  }
+
+  preview("");
+}

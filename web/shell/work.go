@@ -1,0 +1,87 @@
+package shell
+
+import (
+	"fmt"
+	"net/http"
+	"time"
+
+	"glenrain/desk"
+	"glenrain/web/station"
+)
+
+type workView struct {
+	ID       uint
+	Label    string
+	Progress desk.Progress
+	Percent  int
+	Sentence string // of what went wrong
+	Place    string // of the desk that is shown when a step has ended
+}
+
+// workPage shows how far background work is; the part asks again by itself until it ends.
+func (s *Server) workPage(w http.ResponseWriter, r *http.Request) error {
+	work, err := s.desk.Work(station.ID(r, "work"))
+	if err != nil {
+		return err
+	}
+	return s.showWork(w, r, work)
+}
+
+// quick is how long an answer waits for work that may end at once.
+const quick = 400 * time.Millisecond
+
+func (s *Server) showWork(w http.ResponseWriter, r *http.Request, work *desk.Work) error {
+	select {
+	case <-time.After(quick):
+	case <-work.Ended():
+	case <-r.Context().Done():
+		return nil
+	}
+	p := work.Look()
+	v := workView{ID: work.ID, Label: work.Label, Progress: p, Place: r.FormValue("_place")}
+	if p.Total > 0 {
+		v.Percent = min(100, 100*p.Done/p.Total)
+	}
+	if p.Err != nil {
+		if p.State == desk.WorkCancelled {
+			v.Sentence = "Cancelled. Nothing was changed."
+		} else {
+			var code int
+			if code, v.Sentence = status(p.Err); code == http.StatusInternalServerError {
+				s.opt.Log.Error("background work failed", "work", work.Label, "err", p.Err)
+			}
+		}
+	}
+	if p.State == desk.WorkDone {
+		switch led := p.Result.(type) {
+		case string:
+			if station.OnlyPart(r) {
+				w.Header().Set("HX-Redirect", led)
+				w.WriteHeader(http.StatusNoContent)
+				return nil
+			}
+			http.Redirect(w, r, led, http.StatusSeeOther)
+			return nil
+		case *desk.Outcome:
+			w.Header().Set("HX-Retarget", "#swap")
+			w.Header().Set("HX-Reswap", "outerHTML")
+			return s.answer(w, r, led, led.Step.Sentence+".")
+		}
+	}
+	w.Header().Set("HX-Retarget", "#message")
+	w.Header().Set("HX-Reswap", "innerHTML")
+	return s.render(w, http.StatusOK, "shell", "work", v)
+}
+
+func (s *Server) cancelWork(w http.ResponseWriter, r *http.Request) error {
+	work, err := s.desk.Work(station.ID(r, "work"))
+	if err != nil {
+		return err
+	}
+	if work.PersonID != station.Person(r).ID {
+		return fmt.Errorf("not theirs: %w", desk.ErrMissing)
+	}
+	work.Cancel()
+	work.Wait(r.Context())
+	return s.showWork(w, r, work)
+}
