@@ -236,10 +236,17 @@ func (d *Desk) startReading() {
 	d.wakeReading()
 	go func() {
 		defer close(d.texts.ended)
+		tick := time.NewTicker(expireEvery)
+		defer tick.Stop()
 		for {
 			select {
 			case <-ctx.Done():
 				return
+			case <-tick.C:
+				if err := d.expire(); err != nil {
+					d.log.Error("what has run out was not removed", "err", err)
+				}
+				continue
 			case <-d.texts.wake:
 			}
 			select {

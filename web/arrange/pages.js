@@ -64,8 +64,9 @@ export function mount({ slip, board, signal }) {
       data.set("_box", String(box(120)));
       try {
         const got = await fetch(`/desk/${state.doc}/preview/rotate`, { method: "POST", body: data, signal });
+        const blob = got.ok && (await got.blob());
         if (mine !== asked) return;
-        if (got.ok) board.preview(key, URL.createObjectURL(await got.blob()), `rotated ${way}`);
+        if (blob) board.preview(key, URL.createObjectURL(blob), `rotated ${way}`);
       } catch {
         return; // another desk is shown
       }

@@ -70,6 +70,7 @@ export async function find(q, ways) {
   }
   const got = await answer(`/desk/${state.doc}/find?${params(q, ways)}`);
   if (mine !== asked) return null;
+  if (!got.status) return null; // the page is left, or the connection lost: what was looked for stays
   if (!got.ok) {
     end();
     return { said: got.text().trim(), problem: true };

@@ -36,6 +36,17 @@ export function startPreview(form, { paper, strip, signal, wants = () => true })
     paper.show();
   }
 
+  // ask runs the step on the server; nothing comes where the form is gone meanwhile, or the connection.
+  async function ask(data) {
+    try {
+      const got = await fetch(`/desk/${state.doc}/preview/${form.dataset.step}`, { method: "POST", body: data, signal });
+      if (!got.ok) return { ok: false, bad: got.headers.get("Bad-Fields"), text: await got.text() };
+      return { ok: true, v: JSON.parse(decodeURIComponent(got.headers.get("Preview"))), blob: await got.blob() };
+    } catch {
+      return null;
+    }
+  }
+
   // preview runs the step: at shows that page if it will change; else the page that is looked at stays if it will, or the first one
   // that will is gone to. looked: another page is looked at, the values are the same.
   async function preview(at, looked = false) {
@@ -49,26 +60,18 @@ export function startPreview(form, { paper, strip, signal, wants = () => true })
     const data = new URLSearchParams(new FormData(form));
     data.set("_page", stay);
     data.set("_box", paper.box());
-    let got;
-    try {
-      got = await fetch(`/desk/${state.doc}/preview/${form.dataset.step}`, { method: "POST", body: data, signal });
-    } catch {
-      return; // the form is gone, or the connection
-    }
-    if (mine !== asked) return;
+    const got = await ask(data);
+    if (!got || mine !== asked) return;
     for (const field of form.querySelectorAll("[aria-invalid]")) fieldError(field, "");
     if (!got.ok) {
-      const bad = got.headers.get("Bad-Fields");
-      const left = bad ? showFieldErrors(JSON.parse(decodeURIComponent(bad)), form) : [await got.text()];
-      if (mine === asked) none(left.join(" ") || "One of the values can't be used.");
+      const left = got.bad ? showFieldErrors(JSON.parse(decodeURIComponent(got.bad)), form) : [got.text];
+      none(left.join(" ") || "One of the values can't be used.");
       return;
     }
-    const v = JSON.parse(decodeURIComponent(got.headers.get("Preview")));
-    const blob = await got.blob();
-    if (mine !== asked || signal.aborted) return;
-    const at_ = v.set ? pageSet(v.set, state.pages.length) ?? [] : [];
-    touched = new Set(at_.map((i) => state.pages[i].key));
-    strip?.touch(at_);
+    const { v, blob } = got;
+    const indexes = v.set ? pageSet(v.set, state.pages.length) ?? [] : [];
+    touched = new Set(indexes.map((i) => state.pages[i].key));
+    strip?.touch(indexes);
     button.disabled = false;
     button.textContent = `${button.dataset.outcome} ${count(v.pages, "page")}`;
     said.classList.remove("problem");
