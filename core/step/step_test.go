@@ -166,3 +166,145 @@ func TestSentences(t *testing.T) {
 	assert.Equal(t, "pages 2-5", Named([]int{1, 2, 3, 4}))
 	assert.Equal(t, "7 pages", Named([]int{0, 2, 4, 6, 8, 10, 12}))
 }
+
+// piece is a row of a list.
+type piece struct {
+	Text  string `json:"text"`
+	Field string `json:"field"`
+}
+
+// notice has each sort of parameter.
+type notice struct {
+	Pages  Pages        `json:"pages" required:"yes"`
+	To     Place        `json:"to"`
+	Size   Length       `json:"size" was:"height,tall" min:"2" max:"200"`
+	Colour Colour       `json:"colour"`
+	Edge   string       `json:"edge" enum:"top,bottom" wasvalue:"head=top,foot=bottom"`
+	Times  int          `json:"times" max:"9"`
+	Angle  *int         `json:"angle,omitempty"`
+	Share  float64      `json:"share"`
+	Loud   bool         `json:"loud"`
+	Words  []piece      `json:"words" required:"say something"`
+	Quads  [][4]float64 `json:"quads"`
+	From   SourceRef    `json:"from"`
+	More   []struct {
+		Source SourceRef `json:"source"`
+		At     *Place    `json:"at"`
+	} `json:"more"`
+	Keys []Key `json:"keys"`
+}
+
+func (*notice) Apply(context.Context, *pdf.Document, *Env) (*Result, error) { return &Result{}, nil }
+
+func notices() *Registry {
+	return NewRegistry(nil, Kind{Name: "notice", Was: []string{"bill"}, New: func() Step { return &notice{Edge: "top", Size: 9, Colour: "moss", Times: 1} }})
+}
+
+// A form's fields are read into the step's own struct, each by its own reading; what is wrong is told for each field.
+func TestRead(t *testing.T) {
+	g := notices()
+	s, err := g.Read("notice", map[string][]string{
+		"pages": {"0.3  0.4"}, "to": {"7"}, "size": {"1p6"}, "colour": {" #2f6149 "}, "edge": {"bottom"}, "times": {" 3 "}, "angle": {"90"}, "share": {"0.5"}, "loud": {"no", "yes"},
+		"words.text": {"of ", "", "", "end"}, "words.field": {"", "page", "", ""}, "quads": {"[[1,2,3,4]]"}, "from": {"state:4"}, "keys": {"0.1", "2.1"}, "_seen": {"1"}, "unknown": {"x"},
+	}, nil)
+	require.NoError(t, err)
+	n := s.(*notice)
+	assert.Equal(t, []Key{{0, 3}, {0, 4}}, n.Pages.Keys)
+	assert.Equal(t, Place{Number: 7}, n.To)
+	assert.InDelta(t, 18, float64(n.Size), 1e-9)
+	assert.Equal(t, Colour("#2f6149"), n.Colour)
+	assert.Equal(t, []piece{{Text: "of "}, {Field: "page"}, {Text: "end"}}, n.Words, "a row without a value is none")
+	assert.Equal(t, [][4]float64{{1, 2, 3, 4}}, n.Quads)
+	assert.Equal(t, 90, *n.Angle)
+	assert.True(t, n.Loud)
+	assert.Equal(t, []Key{{0, 1}, {2, 1}}, n.Keys)
+	assert.Equal(t, SourceRef("state:4"), n.From)
+
+	_, err = g.Read("notice", map[string][]string{"size": {"wide"}, "times": {"12"}, "edge": {"left"}, "colour": {"red!"}, "share": {"NaN"}, "words": {""}}, nil)
+	var bad *Invalid
+	require.ErrorAs(t, err, &bad)
+	of := map[string]string{}
+	for _, f := range bad.Fields {
+		of[f.Field] = f.Sentence
+	}
+	assert.Equal(t, map[string]string{
+		"size": "\"wide\" is not a length: write it like 12mm, 0.5in, 9pt or 1p6", "times": "12 is too large: 9 at most", "edge": "\"left\" is none of top, bottom",
+		"colour": "\"red!\" is not a colour: write #rrggbb or one of black, ink, moss, ochre, slate, white", "share": "\"NaN\" is not a number",
+		"pages": "no page is selected", "words": "say something",
+	}, of)
+	for _, size := range []string{"NaN", "Inf", "1e400mm", "201pt"} {
+		_, err = g.Read("notice", map[string][]string{"pages": {"1"}, "words.text": {"x"}, "size": {size}}, nil)
+		require.ErrorAs(t, err, &bad, size)
+	}
+	// What no field can say is filled in before it is missed.
+	s, err = g.Read("notice", map[string][]string{"pages": {"1"}}, func(s Step) error { s.(*notice).Words = []piece{{Text: "x"}}; return nil })
+	require.NoError(t, err)
+	assert.Len(t, s.(*notice).Words, 1)
+	_, err = g.Read("notice", nil, func(Step) error { return Refuse("not now") })
+	require.ErrorContains(t, err, "not now")
+	_, err = g.Read("nothing", nil, nil)
+	require.Error(t, err)
+	// What was read goes through JSON as it is.
+	b, err := json.Marshal(n)
+	require.NoError(t, err)
+	again, err := g.New("notice", b)
+	require.NoError(t, err)
+	assert.Equal(t, n, again)
+}
+
+// Names of before are read, of a step, its parameters and their values; a name of today goes first.
+func TestOldNames(t *testing.T) {
+	g := notices()
+	s, err := g.New("bill", json.RawMessage(`{"pages":"1","tall":12,"edge":"foot","words":[{"text":"x"}]}`))
+	require.NoError(t, err)
+	assert.InDelta(t, 12, float64(s.(*notice).Size), 0)
+	assert.Equal(t, "bottom", s.(*notice).Edge)
+	_, err = g.New("notice", json.RawMessage(`{"pages":"1","tall":12,"size":10,"words":[{"text":"x"}]}`))
+	assert.Error(t, err, "both at once are one too many")
+	assert.Panics(t, func() { NewRegistry(nil, Kind{Name: "a"}, Kind{Name: "b", Was: []string{"a"}}) })
+}
+
+// Pages and sources are found wherever they stand in the parameters.
+func TestNamed(t *testing.T) {
+	s, err := notices().New("notice", json.RawMessage(`{"pages":["0.1"],"to":"0.2","words":[{"text":"x"}],"from":"sha256:aa","keys":["3.1"],
+		"more":[{"source":"sha256:bb","at":"0.5"},{"source":"sha256:aa"},{"source":"","at":4}]}`))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"sha256:aa", "sha256:bb"}, NamedSources(s))
+	keys, rules := NamedPages(s)
+	assert.ElementsMatch(t, []Key{{0, 1}, {0, 2}, {0, 5}, {3, 1}}, keys)
+	assert.True(t, rules, "a page number is a rule")
+}
+
+// whole changes a page and asks for a new base.
+type whole struct{}
+
+func (whole) Apply(_ context.Context, doc *pdf.Document, env *Env) (*Result, error) {
+	pages, err := doc.Pages()
+	if err != nil {
+		return nil, err
+	}
+	doc.Edit(pages[0].Ref).Set("Rotate", pdf.Integer(90))
+	return &Result{Whole: true, Sentence: "whole"}, nil
+}
+
+// A sequence goes on over a step that makes a new base, in memory.
+func TestSequence(t *testing.T) {
+	doc := pdftest.Open(t, pdftest.Text(4))
+	g := NewRegistry(nil, Kind{Name: "whole", New: func() Step { return &whole{} }}, Kind{Name: "sample", New: func() Step { return &sample{How: "a", Amount: 2} }})
+	q := Sequence{Registry: g, Doc: doc, Keys: NewKeys(mustPages(t, doc))}
+	for i, call := range []Call{{"sample", json.RawMessage(`{"pages":["0.3"]}`)}, {"whole", nil}, {"sample", json.RawMessage(`{"pages":["0.4"]}`)}} {
+		s, err := g.New(call.Name, call.Params)
+		require.NoError(t, err)
+		res, err := q.Run(t.Context(), s, &Env{Step: i + 1})
+		require.NoError(t, err)
+		assert.Equal(t, call.Name == "whole", res.NewBase != nil)
+		assert.Equal(t, call.Name == "whole", res.Update == nil)
+	}
+	pages := mustPages(t, q.Doc)
+	require.Len(t, pages, 4)
+	assert.Equal(t, 90, q.Doc.Geometry(pages[0].Ref).Rotate)
+	ref, ok := q.Keys.Ref(Key{0, 4})
+	require.True(t, ok)
+	assert.Equal(t, pages[3].Ref, ref, "keys hold over a new base")
+	pdftest.Check(t, pdftest.Whole(t, q.Doc))
+}
