@@ -17,25 +17,15 @@ type runner struct {
 	opt  Options
 	err  error
 
-	state State
-	last  *State // the newest snapshot of state, where that is not dirty
-	dirty bool
-	stack []saved
+	graphics
+	scope
 	ops   int
 	depth int
 	forms [maxForms]pdf.Ref // that are running
 
-	at     int // the invocation at hand
-	res    *resources
-	mark   int
-	hidden bool
-
-	line, text pdf.Matrix // Tlm and Tm
-
 	// the path under construction
 	pathStart  int
-	deepStart  int  // of the path that is being made, where patterns are asked for
-	inPath     bool // a path is being made
+	deepStart  int // of the path that is being made, where patterns are asked for
 	pathFirst  int
 	x, y       float64 // current point, in user space
 	sx, sy     float64
@@ -43,10 +33,22 @@ type runner struct {
 	pathBounds pdf.Rect
 }
 
-type saved struct {
+// graphics is the graphics state as q keeps it and Q brings it back.
+type graphics struct {
 	state State
-	last  *State
+	last  *State // the newest snapshot of state, where that is not dirty
 	dirty bool
+}
+
+// scope is what a body has of its own while it runs, and what runs it gets back unchanged.
+type scope struct {
+	at         int // the invocation at hand
+	res        *resources
+	mark       int // the innermost marked content
+	hidden     bool
+	line, text pdf.Matrix // Tlm and Tm
+	stack      []graphics // of q
+	inPath     bool       // a path is being made
 }
 
 // resources gives what names stand for; a font is looked up once.
@@ -74,16 +76,18 @@ func (x *runner) invoke(v Invocation) {
 		return
 	}
 	x.page.Invocations = append(x.page.Invocations, v)
-	outerAt, outerRes, outerMark, outerHidden, outerLine, outerText, outerStack := x.at, x.res, x.mark, x.hidden, x.line, x.text, x.stack
-	x.at = len(x.page.Invocations) - 1
-	x.stack, x.inPath = nil, false
-	if outerRes == nil || outerRes.dict != v.Resources {
+	outer := x.scope
+	defer func() {
+		x.scope = outer
+		x.inPath = false // what an outer path had begun is over
+	}()
+	x.scope = scope{at: len(x.page.Invocations) - 1, res: outer.res, mark: outer.mark, hidden: outer.hidden, line: pdf.Identity, text: pdf.Identity}
+	if outer.res == nil || outer.res.dict != v.Resources {
 		x.res = &resources{dict: v.Resources, fonts: map[string]*font.Font{}}
 	}
 	if v.Parent < 0 {
 		x.mark, x.hidden = -1, false
 	}
-	x.text, x.line = pdf.Identity, pdf.Identity
 	s := Scanner{Data: v.Body.Data}
 	var o Op
 	for s.Next(&o) {
@@ -100,7 +104,6 @@ func (x *runner) invoke(v Invocation) {
 			break
 		}
 	}
-	x.at, x.res, x.mark, x.hidden, x.line, x.text, x.stack, x.inPath = outerAt, outerRes, outerMark, outerHidden, outerLine, outerText, outerStack, false
 }
 
 func num(o *Op, i int) float64 {
@@ -113,85 +116,109 @@ func num(o *Op, i int) float64 {
 // operator runs one operator. One with too few operands counts those that lack as zero, or is passed over where that would
 // make no sense.
 func (x *runner) operator(o *Op) {
-	st := &x.state
+	if x.textOperator(o) || x.textState(o) || x.graphicsState(o) || x.objectOperator(o) || x.paint(o) {
+		return
+	}
+	x.pathOperator(o)
+}
+
+// textOperator begins text objects, positions text and shows it (9.4); false for other operators.
+func (x *runner) textOperator(o *Op) bool {
 	switch o.Code {
 	case opTj:
-		if len(o.Args) > 0 {
-			x.show(o, o.Args[len(o.Args)-1:])
-		}
+		x.show(o, lastArg(o))
 	case opTJ:
-		if len(o.Args) > 0 {
-			if a := o.Args[len(o.Args)-1]; a.Kind == Array {
-				x.show(o, a.Items)
-			} else {
-				x.show(o, o.Args[len(o.Args)-1:])
-			}
+		items := lastArg(o)
+		if len(items) > 0 && items[0].Kind == Array {
+			items = items[0].Items
 		}
+		x.show(o, items)
 	case opQuote:
-		x.nextLine(0, -st.Leading)
-		if len(o.Args) > 0 {
-			x.show(o, o.Args[len(o.Args)-1:])
-		}
+		x.nextLine(0, -x.state.Leading)
+		x.show(o, lastArg(o))
 	case opQuote2:
 		if len(o.Args) >= 3 {
-			st.WordSpace, st.CharSpace = num(o, 0), num(o, 1)
-			x.dirty = true
+			x.set(&x.state.WordSpace, num(o, 0))
+			x.set(&x.state.CharSpace, num(o, 1))
 		}
-		x.nextLine(0, -st.Leading)
-		if len(o.Args) > 0 {
-			x.show(o, o.Args[len(o.Args)-1:])
-		}
+		x.nextLine(0, -x.state.Leading)
+		x.show(o, lastArg(o))
 	case opTd:
 		x.nextLine(num(o, 0), num(o, 1))
 	case opTD:
-		st.Leading = -num(o, 1)
-		x.dirty = true
+		x.set(&x.state.Leading, -num(o, 1))
 		x.nextLine(num(o, 0), num(o, 1))
 	case opTstar:
-		x.nextLine(0, -st.Leading)
+		x.nextLine(0, -x.state.Leading)
 	case opTm:
 		if len(o.Args) >= 6 {
 			x.line = matrixOf(o.Args)
 			x.text = x.line
 		}
+	case opBT:
+		x.line, x.text = pdf.Identity, pdf.Identity
+	default:
+		return false
+	}
+	return true
+}
+
+// textState sets a part of the text state (9.3); false for other operators.
+func (x *runner) textState(o *Op) bool {
+	switch o.Code {
 	case opTf:
 		if len(o.Args) >= 2 && o.Args[0].Kind == Name {
 			x.setFont(o.Args[0].Bytes, num(o, 1))
 		}
 	case opTc:
-		st.CharSpace = num(o, 0)
-		x.dirty = true
+		x.set(&x.state.CharSpace, num(o, 0))
 	case opTw:
-		st.WordSpace = num(o, 0)
-		x.dirty = true
+		x.set(&x.state.WordSpace, num(o, 0))
 	case opTz:
-		st.Scale = num(o, 0) / 100
-		x.dirty = true
+		x.set(&x.state.Scale, num(o, 0)/100)
 	case opTL:
-		st.Leading = num(o, 0)
-		x.dirty = true
+		x.set(&x.state.Leading, num(o, 0))
 	case opTs:
-		st.Rise = num(o, 0)
-		x.dirty = true
+		x.set(&x.state.Rise, num(o, 0))
 	case opTr:
-		st.Render = int(num(o, 0))
-		x.dirty = true
-	case opBT:
-		x.line, x.text = pdf.Identity, pdf.Identity
+		x.state.Render, x.dirty = int(num(o, 0)), true
+	default:
+		return false
+	}
+	return true
+}
+
+// mostSaved is how many graphics states are kept by q.
+const mostSaved = 1 << 12
+
+// graphicsState keeps the graphics state, brings it back, and changes what is followed of it besides colours (8.4); false for other operators.
+func (x *runner) graphicsState(o *Op) bool {
+	switch o.Code {
 	case opq:
-		if len(x.stack) < 1<<12 {
-			x.stack = append(x.stack, saved{x.state, x.last, x.dirty})
+		if len(x.stack) < mostSaved {
+			x.stack = append(x.stack, x.graphics)
 		}
 	case opQ:
 		if n := len(x.stack); n > 0 {
-			x.state, x.last, x.dirty = x.stack[n-1].state, x.stack[n-1].last, x.stack[n-1].dirty
-			x.stack = x.stack[:n-1]
+			x.graphics, x.stack = x.stack[n-1], x.stack[:n-1]
 		}
 	case opcm:
 		if len(o.Args) >= 6 {
-			st.CTM = matrixOf(o.Args).Mul(st.CTM)
-			x.dirty = true
+			x.state.CTM, x.dirty = matrixOf(o.Args).Mul(x.state.CTM), true
 		}
+	case opgs:
+		if len(o.Args) > 0 {
+			x.setState(o.Args[0].Bytes)
+		}
+	default:
+		return false
+	}
+	return true
+}
+
+// objectOperator draws XObjects and inline pictures (8.8, 8.9.7), and opens and closes marked content (14.6); false for other operators.
+func (x *runner) objectOperator(o *Op) bool {
+	switch o.Code {
 	case opDo:
 		if len(o.Args) > 0 && o.Args[0].Kind == Name {
 			x.do(o)
@@ -199,11 +226,7 @@ func (x *runner) operator(o *Op) {
 	case opBI:
 		if x.opt.Images {
 			x.page.Images = append(x.page.Images, ImageUse{Invocation: x.at, Start: o.Start, End: o.End, Inline: o.Image,
-				Matrix: st.CTM, State: x.snap(), Mark: x.mark, Hidden: x.hidden})
-		}
-	case opgs:
-		if len(o.Args) > 0 {
-			x.setState(o.Args[0].Bytes)
+				Matrix: x.state.CTM, State: x.snap(), Mark: x.mark, Hidden: x.hidden})
 		}
 	case opBMC, opBDC:
 		x.begin(o)
@@ -213,18 +236,27 @@ func (x *runner) operator(o *Op) {
 			x.hidden = x.mark >= 0 && x.page.Marks[x.mark].Hidden
 		}
 	default:
-		if x.paint(o) {
-			return
-		}
-		if x.opt.Deep && (o.Code == opm || o.Code == opre) && !x.inPath {
-			x.inPath, x.deepStart = true, o.Start
-		}
-		if x.opt.Paths {
-			x.path(o)
-		}
-		if x.opt.Deep { // behind the path, since its points are together until it is painted
-			x.patterns(o)
-		}
+		return false
+	}
+	return true
+}
+
+// set sets a number of the graphics state.
+func (x *runner) set(at *float64, v float64) { *at, x.dirty = v, true }
+
+// lastArg gives the last operand, in a list; none where there is none.
+func lastArg(o *Op) []Operand { return o.Args[max(0, len(o.Args)-1):] }
+
+// pathOperator makes and paints paths (8.5).
+func (x *runner) pathOperator(o *Op) {
+	if x.opt.Deep && (o.Code == opm || o.Code == opre) && !x.inPath {
+		x.inPath, x.deepStart = true, o.Start
+	}
+	if x.opt.Paths {
+		x.path(o)
+	}
+	if x.opt.Deep { // behind the path, since its points are together until it is painted
+		x.patterns(o)
 	}
 }
 
@@ -275,6 +307,9 @@ func (x *runner) setState(name []byte) {
 
 // show shows the strings of a TJ array, or the one of another operator (9.4.3).
 func (x *runner) show(o *Op, items []Operand) {
+	if len(o.Args) == 0 {
+		return
+	}
 	st := x.snap()
 	f := st.Font
 	sh := Show{Invocation: x.at, Code: o.Code, Start: o.Start, End: o.End, At: o.At, State: st, Line: x.line, Before: x.text,
@@ -401,7 +436,7 @@ func (x *runner) form(v Invocation, s *pdf.Stream, after pdf.Matrix) {
 			return
 		}
 	}
-	keep := saved{x.state, x.last, x.dirty}
+	keep := x.graphics
 	outerHidden := x.hidden
 	m := pdf.Identity
 	if a := x.doc.Array(s.Dict.Get("Matrix")); len(a) == 6 {
@@ -436,7 +471,7 @@ func (x *runner) form(v Invocation, s *pdf.Stream, after pdf.Matrix) {
 	x.invoke(v)
 	x.depth--
 	x.mark, x.hidden = mark, outerHidden
-	x.state, x.last, x.dirty = keep.state, keep.last, keep.dirty
+	x.graphics = keep
 }
 
 func intersect(a, b pdf.Rect) pdf.Rect {
@@ -557,7 +592,7 @@ func (x *runner) glyphProcs(show int) {
 			continue
 		}
 		ref, _ := o.(pdf.Ref)
-		keep := saved{x.state, x.last, x.dirty}
+		keep := x.graphics
 		m := sh.Before.Mul(sh.State.CTM)
 		m[4], m[5] = g.X, g.Y
 		x.state.CTM = pdf.Matrix(f.Matrix).Mul(pdf.Matrix{sh.State.Size * sh.State.Scale, 0, 0, sh.State.Size}).Mul(m)
@@ -573,6 +608,6 @@ func (x *runner) glyphProcs(show int) {
 				Matrix: x.state.CTM, Resources: res})
 			x.depth--
 		}
-		x.state, x.last, x.dirty = keep.state, keep.last, keep.dirty
+		x.graphics = keep
 	}
 }

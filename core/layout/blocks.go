@@ -185,25 +185,17 @@ func (l *Page) share(a0, a1, b0, b1 int) bool {
 	return same >= 2
 }
 
+// mostOrdered is how many blocks are put into order; many scattered scraps are read from the top.
+const mostOrdered = 160
+
 // order sorts blocks as they are read: one above another before it, one left of another before it unless something
 // between them stands over both, provided that there are columns (after the rules of T. Breuel, High Performance Document Layout Analysis, 2003).
 func (l *Page) order(blocks []block) []block {
-	n := len(blocks)
-	if n < 2 {
+	if len(blocks) < 2 {
 		return blocks
 	}
-	weight := map[int32]int{}
-	for i := range l.Lines {
-		weight[l.Lines[i].frame] += l.Lines[i].letters
-	}
-	slices.SortStableFunc(blocks, func(a, b block) int {
-		if a.frame != b.frame { // the main direction first
-			return cmp.Or(cmp.Compare(weight[b.frame], weight[a.frame]), cmp.Compare(a.frame, b.frame))
-		}
-		return cmp.Or(cmp.Compare(b.top, a.top), cmp.Compare(a.u0, b.u0))
-	})
-	const most = 160 // of many scattered scraps, from the top
-	if n > most {
+	l.fromTheTop(blocks)
+	if len(blocks) > mostOrdered {
 		return blocks
 	}
 	rtl := 0
@@ -212,66 +204,98 @@ func (l *Page) order(blocks []block) []block {
 			rtl++
 		}
 	}
-	fromRight := rtl*2 > len(l.Lines)
-	over := func(a, b *block) bool { return min(a.u1, b.u1)-max(a.u0, b.u0) > 0 }
-	before := func(i, j int) bool {
-		a, b := &blocks[i], &blocks[j]
-		if a.frame != b.frame {
-			return i < j
-		}
-		if over(a, b) {
-			return a.top+a.below > b.top+b.below
-		}
-		left := a.u1 <= b.u0
-		if fromRight {
-			left = a.u0 >= b.u1
-		}
-		if !left {
-			return false
-		}
-		// What stands beside b is in a's column, or a itself: a number at the edge of the head is in no column.
-		beside := false
-		for k := range blocks {
-			c := &blocks[k]
-			if c.frame == a.frame && (k == i || k != j && over(c, a) && !over(c, b)) && min(c.top, b.top) > max(c.below, b.below) {
-				beside = true
-				break
-			}
-		}
-		if !beside {
-			return false
-		}
-		for k := range blocks {
-			c := &blocks[k]
-			if k == i || k == j || c.frame != a.frame || !over(c, a) || !over(c, b) {
-				continue
-			}
-			if mid := (c.top + c.below) / 2; mid < max((a.top+a.below)/2, (b.top+b.below)/2) && mid > min((a.top+a.below)/2, (b.top+b.below)/2) {
-				return false
-			}
-		}
-		return true
-	}
-	out := make([]block, 0, n)
-	state := make([]uint8, n) // 1 under way, 2 done
-	var visit func(j int)
-	visit = func(j int) {
-		if state[j] != 0 {
-			return
-		}
-		state[j] = 1
-		for i := range blocks {
-			if i != j && state[i] == 0 && before(i, j) {
-				visit(i)
-			}
-		}
-		state[j] = 2
-		out = append(out, blocks[j])
-	}
+	o := ordering{blocks: blocks, fromRight: rtl*2 > len(l.Lines), state: make([]uint8, len(blocks)), out: make([]block, 0, len(blocks))}
 	for j := range blocks {
-		visit(j)
+		o.visit(j)
 	}
-	return out
+	return o.out
+}
+
+// fromTheTop sorts blocks by their direction, that of most text first, then from the top and from the left.
+func (l *Page) fromTheTop(blocks []block) {
+	weight := map[int32]int{}
+	for i := range l.Lines {
+		weight[l.Lines[i].frame] += l.Lines[i].letters
+	}
+	slices.SortStableFunc(blocks, func(a, b block) int {
+		if a.frame != b.frame {
+			return cmp.Or(cmp.Compare(weight[b.frame], weight[a.frame]), cmp.Compare(a.frame, b.frame))
+		}
+		return cmp.Or(cmp.Compare(b.top, a.top), cmp.Compare(a.u0, b.u0))
+	})
+}
+
+// ordering sorts blocks topologically by what is read before what.
+type ordering struct {
+	blocks    []block // from the top
+	fromRight bool    // columns are read from the right
+	state     []uint8 // 1 under way, 2 done
+	out       []block
+}
+
+// visit puts out what is read before a block, and then the block.
+func (o *ordering) visit(j int) {
+	if o.state[j] != 0 {
+		return
+	}
+	o.state[j] = 1
+	for i := range o.blocks {
+		if i != j && o.state[i] == 0 && o.before(i, j) {
+			o.visit(i)
+		}
+	}
+	o.state[j] = 2
+	o.out = append(o.out, o.blocks[j])
+}
+
+// above reports whether two blocks stand over one another.
+func (b *block) above(c *block) bool { return min(b.u1, c.u1)-max(b.u0, c.u0) > 0 }
+
+// middle is the height of a block's middle.
+func (b *block) middle() float64 { return (b.top + b.below) / 2 }
+
+// before reports whether block i is read before block j.
+func (o *ordering) before(i, j int) bool {
+	a, b := &o.blocks[i], &o.blocks[j]
+	if a.frame != b.frame {
+		return i < j
+	}
+	if a.above(b) {
+		return a.middle() > b.middle()
+	}
+	first := a.u1 <= b.u0
+	if o.fromRight {
+		first = a.u0 >= b.u1
+	}
+	return first && o.columns(i, j) && !o.bridged(i, j)
+}
+
+// columns reports whether blocks i and j stand in columns beside one another: whether something of i's column, or i itself, stands beside j.
+// A number at the edge of the head is in no column.
+func (o *ordering) columns(i, j int) bool {
+	a, b := &o.blocks[i], &o.blocks[j]
+	for k := range o.blocks {
+		c := &o.blocks[k]
+		if c.frame == a.frame && (k == i || k != j && c.above(a) && !c.above(b)) && min(c.top, b.top) > max(c.below, b.below) {
+			return true
+		}
+	}
+	return false
+}
+
+// bridged reports whether something between the heights of blocks i and j stands over both.
+func (o *ordering) bridged(i, j int) bool {
+	a, b := &o.blocks[i], &o.blocks[j]
+	for k := range o.blocks {
+		c := &o.blocks[k]
+		if k == i || k == j || c.frame != a.frame || !c.above(a) || !c.above(b) {
+			continue
+		}
+		if mid := c.middle(); mid < max(a.middle(), b.middle()) && mid > min(a.middle(), b.middle()) {
+			return true
+		}
+	}
+	return false
 }
 
 func around(a, b pdf.Rect) pdf.Rect {

@@ -86,48 +86,61 @@ func (l *Page) step(b block, i int) float64 { return l.Lines[b.lines[i-1]].V - l
 // parts reports whether a paragraph begins with line i of a block, where the one before began with line begin.
 func (l *Page) parts(b block, begin, i int, hanging, centred bool) bool {
 	prev, cur := &l.Lines[b.lines[i-1]], &l.Lines[b.lines[i]]
+	return math.Abs(prev.Size-cur.Size) > otherSize*max(prev.Size, cur.Size) ||
+		l.otherLeading(b, begin, i) ||
+		l.beginsItem(&l.Lines[b.lines[begin]], prev, cur) ||
+		l.otherFont(prev, cur) ||
+		l.leads(prev) ||
+		!centred && l.indentParts(b, begin, i, hanging) ||
+		l.shortEnd(b, prev, cur, centred)
+}
+
+// otherLeading reports whether line i of a block stands further from the one before, or closer, than is usual in the paragraph.
+func (l *Page) otherLeading(b block, begin, i int) bool {
+	step, usual := l.step(b, i), l.usualStep(b, begin, i)
+	return step > usual*(1+sameLeading)+0.3 || step < usual*(1-2*sameLeading)
+}
+
+// beginsItem reports whether a line begins an item of a list: with a bullet or number; a dash may also stand in the sentence of the line before,
+// where the paragraph began with none and the line stands where that one does.
+func (l *Page) beginsItem(first, prev, cur *Line) bool {
+	start := l.lineStart(cur)
+	if !item(start) {
+		return false
+	}
+	return !dash(start) || dash(l.lineStart(first)) || l.sentence(prev, cur) || math.Abs(cur.U0-prev.U0) > leastIndent*max(prev.Size, cur.Size)
+}
+
+// otherFont reports whether two lines are each set in one font, and not in the same.
+func (l *Page) otherFont(prev, cur *Line) bool {
+	a, b := l.oneFont(prev), l.oneFont(cur)
+	return a != nil && b != nil && differ(a, b)
+}
+
+// indentParts reports whether the indent of line i begins a paragraph: against the column's left edge, or in hanging blocks against the lines
+// between.
+func (l *Page) indentParts(b block, begin, i int, hanging bool) bool {
+	prev, cur := &l.Lines[b.lines[i-1]], &l.Lines[b.lines[i]]
 	size := max(prev.Size, cur.Size)
-	if math.Abs(prev.Size-cur.Size) > otherSize*size {
-		return true
-	}
-	step := l.step(b, i)
-	usual := l.usualStep(b, begin, i)
-	if step > usual*(1+sameLeading)+0.3 || step < usual*(1-2*sameLeading) {
-		return true
-	}
-	if start := l.lineStart(cur); item(start) && (!dash(start) || dash(l.lineStart(&l.Lines[b.lines[begin]])) || l.sentence(prev, cur) ||
-		math.Abs(cur.U0-prev.U0) > leastIndent*size) {
-		return true
-	}
-	if l.oneFont(prev) != nil && l.oneFont(cur) != nil && differ(l.oneFont(prev), l.oneFont(cur)) {
-		return true
-	}
-	if l.leads(prev) {
-		return true
-	}
-	// Indents: against the column's left edge, or in hanging blocks against the lines between.
 	dent := cur.U0 - prev.U0
 	if b.rtl(l) {
 		dent = prev.U1 - cur.U1
 	}
-	begun := &l.Lines[b.lines[begin]]
-	hang, isItem := l.hang(begun)
+	in := dent > leastIndent*size && dent < mostIndent*size
+	out := dent < -leastIndent*size
+	hang, isItem := l.hang(&l.Lines[b.lines[begin]])
 	switch {
-	case centred:
 	case isItem && math.Abs(cur.U0-hang) < 0.6*size: // goes on beside its bullet or number
-	case hanging && dent < -leastIndent*size && dent > -mostIndent*size:
-		return true
-	case !hanging && dent > leastIndent*size && dent < mostIndent*size && i-begin >= 1:
+		return false
+	case hanging:
+		return out && dent > -mostIndent*size
+	case in:
 		// The first line of the next one, unless the one before hangs: its first line out, the others in.
-		if i-begin > 1 || !l.staysIn(b, i) {
-			return true
-		}
-	case !hanging && i-begin == 1 && math.Abs(dent) < 0.3*size && l.alone(b, i): // a line is a paragraph, and so begins the next
-		return true
-	case !hanging && i-begin > 1 && dent < -leastIndent*size: // comes back out of an indent that was no first line's
-		return true
+		return i-begin > 1 || !l.staysIn(b, i)
+	case i-begin == 1 && math.Abs(dent) < 0.3*size: // a line is a paragraph, and so begins the next
+		return l.alone(b, i)
 	}
-	return l.shortEnd(b, prev, cur, centred)
+	return i-begin > 1 && out // comes back out of an indent that was no first line's
 }
 
 func (b block) rtl(l *Page) bool { return l.Lines[b.lines[0]].RTL }

@@ -102,101 +102,134 @@ func (l *Page) frameOf(sh *content.Show) int32 {
 
 // readWords cuts the glyphs into words, in the order in which they are shown.
 func (l *Page) readWords() {
+	r := wordReader{l: l, show: -1}
 	p := l.Source
-	var w Word
-	open, spaced := false, false
-	lastStart, lastEnd := 0.0, 0.0
-	show := int32(-1)
-	var sh *content.Show
-	var fr frame
-	var frameAt int32
-	var size, up, down float64
-	vertical := false
-	end := func() {
-		if !open {
-			return
-		}
-		open = false
-		w.to, w.n = int32(len(l.text)), int32(len(l.glyphs))-w.first
-		if w.to == w.from { // of glyphs that nothing is known of
-			l.glyphs = l.glyphs[:w.first]
-			return
-		}
-		l.endWord(&w)
-		l.Words = append(l.Words, w)
-	}
 	for i := range p.Glyphs {
 		g := &p.Glyphs[i]
-		if g.Show != show {
-			show = g.Show
-			sh = &p.Shows[show]
-			frameAt = l.frameOf(sh)
-			fr = l.frames[frameAt]
-			size = math.Hypot(sh.Up[0], sh.Up[1])
-			up, down = 0.75, -0.25
-			vertical = false
-			if f := sh.State.Font; f != nil {
-				up, down, vertical = f.Ascent, f.Descent, f.Vertical
-				size *= f.Em()
-			}
+		if g.Show != r.show {
+			r.turnTo(g.Show)
 		}
-		if sh.Hidden || size == 0 {
+		if r.hidden || r.size == 0 {
 			continue
 		}
-		text := g.Char.Text
-		if blank(text) {
-			if text != "" {
-				end()
-				spaced = true
+		if blank(g.Char.Text) {
+			if g.Char.Text != "" {
+				r.end()
+				r.spaced = true
 			}
 			continue
 		}
-		if !p.OnPage(g, l.visible) || !(math.Abs(g.X)+math.Abs(g.Y)+math.Abs(g.EX)+math.Abs(g.EY) < farthest) {
-			continue
+		if p.OnPage(g, l.visible) && math.Abs(g.X)+math.Abs(g.Y)+math.Abs(g.EX)+math.Abs(g.EY) < farthest {
+			r.take(int32(i), g)
 		}
-		u0, v := fr.of(g.X, g.Y)
-		u1, _ := fr.of(g.EX, g.EY)
-		if vertical {
-			v -= g.Char.Width / 2 * size // the line's middle
-		}
-		if u1 < u0 {
-			u0, u1 = u1, u0
-		}
-		rtl := false
-		if open && l.accent(&w, text, u0, u1, v, lastStart, lastEnd, size, frameAt) {
-			l.glyphs = append(l.glyphs, int32(i))
-			w.U0, w.U1 = min(w.U0, u0), max(w.U1, u1)
-			if mark, _ := combining(text); mark == 0 {
-				lastStart, lastEnd = u0, u1
-			}
-			continue
-		}
-		if open {
-			gap := u0 - lastEnd
-			if w.frame != frameAt || math.Abs(size-w.Size) > sameSize*w.Size || math.Abs(v-w.V) > 0.5 {
-				end()
-			} else if gap < -overlap*size || gap > gapOfWords*size || math.Abs(u0-lastStart) < overlap*size && u1-u0 > 0 {
-				// Right-to-left text in its own order goes on to the left.
-				if back := lastStart - u1; rightToLeft(text) && back > -overlap*size && back < gapOfWords*size {
-					rtl = true
-				} else if !(u1-u0 < 0.02*size && gap > -0.6*size && gap <= gapOfWords*size) { // an accent without width stands over its letter
-					end()
-				}
-			}
-		}
-		if !open {
-			open = true
-			w = Word{Size: size, Font: sh.State.Font, U0: u0, U1: u1, V: v, frame: frameAt, from: int32(len(l.text)),
-				first: int32(len(l.glyphs)), up: up, down: down, spaced: spaced, vertical: vertical}
-			spaced = false
-		}
-		w.rtl = w.rtl || rtl
-		l.text = append(l.text, text...)
-		l.glyphs = append(l.glyphs, int32(i))
-		w.U0, w.U1 = min(w.U0, u0), max(w.U1, u1)
-		lastStart, lastEnd = u0, u1
 	}
-	end()
+	r.end()
+}
+
+// wordReader gathers glyphs into words.
+type wordReader struct {
+	l      *Page
+	w      Word // that is being made
+	open   bool // one is
+	spaced bool // a space character was shown since the last word
+
+	lastStart, lastEnd float64 // of the glyph before, along its direction
+
+	// of the operator at hand
+	show             int32
+	font             *font.Font
+	frame            int32
+	along            frame
+	size, up, down   float64
+	vertical, hidden bool
+}
+
+// turnTo goes to another showing operator.
+func (r *wordReader) turnTo(show int32) {
+	sh := &r.l.Source.Shows[show]
+	r.show, r.font, r.hidden = show, sh.State.Font, sh.Hidden
+	r.frame = r.l.frameOf(sh)
+	r.along = r.l.frames[r.frame]
+	r.size = math.Hypot(sh.Up[0], sh.Up[1])
+	r.up, r.down, r.vertical = 0.75, -0.25, false
+	if f := r.font; f != nil {
+		r.up, r.down, r.vertical = f.Ascent, f.Descent, f.Vertical
+		r.size *= f.Em()
+	}
+}
+
+// take adds a glyph to the word that is being made, or begins another with it.
+func (r *wordReader) take(i int32, g *content.Glyph) {
+	l, text := r.l, g.Char.Text
+	u0, v := r.along.of(g.X, g.Y)
+	u1, _ := r.along.of(g.EX, g.EY)
+	if r.vertical {
+		v -= g.Char.Width / 2 * r.size // the line's middle
+	}
+	if u1 < u0 {
+		u0, u1 = u1, u0
+	}
+	if r.open && l.accent(&r.w, text, u0, u1, v, r.lastStart, r.lastEnd, r.size, r.frame) {
+		l.glyphs = append(l.glyphs, i)
+		r.w.U0, r.w.U1 = min(r.w.U0, u0), max(r.w.U1, u1)
+		if mark, _ := combining(text); mark == 0 {
+			r.lastStart, r.lastEnd = u0, u1
+		}
+		return
+	}
+	toLeft := false
+	if r.open {
+		var goesOn bool
+		if goesOn, toLeft = r.goesOn(text, u0, u1, v); !goesOn {
+			r.end()
+		}
+	}
+	if !r.open {
+		r.open = true
+		r.w = Word{Size: r.size, Font: r.font, U0: u0, U1: u1, V: v, frame: r.frame, from: int32(len(l.text)),
+			first: int32(len(l.glyphs)), up: r.up, down: r.down, spaced: r.spaced, vertical: r.vertical}
+		r.spaced = false
+	}
+	r.w.rtl = r.w.rtl || toLeft
+	l.text = append(l.text, text...)
+	l.glyphs = append(l.glyphs, i)
+	r.w.U0, r.w.U1 = min(r.w.U0, u0), max(r.w.U1, u1)
+	r.lastStart, r.lastEnd = u0, u1
+}
+
+// goesOn reports whether a glyph from u0 to u1 on the baseline v belongs to the word that is being made, and whether that goes on to the
+// left: right-to-left text in its own order.
+func (r *wordReader) goesOn(text string, u0, u1, v float64) (on, toLeft bool) {
+	w, size := &r.w, r.size
+	if w.frame != r.frame || math.Abs(size-w.Size) > sameSize*w.Size || math.Abs(v-w.V) > 0.5 {
+		return false, false
+	}
+	gap := u0 - r.lastEnd
+	again := math.Abs(u0-r.lastStart) < overlap*size && u1-u0 > 0
+	if gap >= -overlap*size && gap <= gapOfWords*size && !again {
+		return true, false
+	}
+	if back := r.lastStart - u1; rightToLeft(text) && back > -overlap*size && back < gapOfWords*size {
+		return true, true
+	}
+	// An accent without width stands over its letter.
+	return u1-u0 < 0.02*size && gap > -0.6*size && gap <= gapOfWords*size, false
+}
+
+// end ends the word that is being made.
+func (r *wordReader) end() {
+	if !r.open {
+		return
+	}
+	r.open = false
+	l, w := r.l, &r.w
+	w.to, w.n = int32(len(l.text)), int32(len(l.glyphs))-w.first
+	if w.to == w.from { // of glyphs that nothing is known of
+		l.glyphs = l.glyphs[:w.first]
+		return
+	}
+	l.endWord(w)
+	l.Words = append(l.Words, *w)
 }
 
 func blank(s string) bool {
