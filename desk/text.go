@@ -27,9 +27,11 @@ type PageText struct {
 	Number     int    // from 1
 	Text       string // a layout.Reading's, without the marks of hyphens that were undone
 	Hyphens    string // where these stand, as a JSON array of bytes
+	Annotated  string // the parts of the reading that stand in annotations, as a JSON array of from and to in bytes
 	Spaced     string // what of the text is written without spaces, letter by letter (see spaced)
 
-	reading string // with the marks
+	reading   string // with the marks
+	annotated [][2]int
 }
 
 // keep takes a reading.
@@ -46,6 +48,8 @@ func (p *PageText) keep(reading string) {
 	}
 	p.Text, p.Hyphens = plain.String(), ""
 	p.Spaced = spaced(p.Text)
+	p.annotated = nil
+	_ = json.Unmarshal([]byte(p.Annotated), &p.annotated)
 	if at != nil {
 		p.Hyphens = toJSON(at)
 	}
@@ -54,6 +58,7 @@ func (p *PageText) keep(reading string) {
 // back puts a reading together again.
 func (p *PageText) back() {
 	p.reading = p.Text
+	_ = json.Unmarshal([]byte(p.Annotated), &p.annotated) // empty for most
 	if p.Hyphens == "" {
 		return
 	}
@@ -181,9 +186,16 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 		rows[i] = row
 	}
 	err := layout.Pages(ctx, s.PDF, refs, content.Options{}, workers, func(_ int, l *layout.Page, b []byte) []byte {
-		return append(b, l.Reading().Text...)
+		r := l.Reading()
+		if parts := l.Annotations(r); parts != nil {
+			b = append(b, toJSON(parts)...)
+		}
+		return append(append(b, 0), r.Text...)
 	}, func(i int, b []byte) error {
-		rows[read[i]].keep(strings.ToValidUTF8(string(b), "\ufffd"))
+		annotated, text, _ := strings.Cut(string(b), "\x00")
+		row := &rows[read[i]]
+		row.Annotated = annotated
+		row.keep(strings.ToValidUTF8(text, "\ufffd"))
 		return nil
 	})
 	if err != nil {
@@ -205,7 +217,7 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 		}
 		for part := range slices.Chunk(changed, 200) {
 			if err := tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "document_id"}, {Name: "key"}},
-				DoUpdates: clause.AssignmentColumns([]string{"version", "number", "text", "hyphens", "spaced"})}).Create(&part).Error; err != nil {
+				DoUpdates: clause.AssignmentColumns([]string{"version", "number", "text", "hyphens", "annotated", "spaced"})}).Create(&part).Error; err != nil {
 				return err
 			}
 		}
@@ -320,6 +332,7 @@ type FoundPage struct {
 type FoundLine struct {
 	N                   int // which of the page's hits, from 0
 	Before, Text, After string
+	Annotation          bool // it stands in an annotation
 }
 
 const (
@@ -369,6 +382,7 @@ func (d *Desk) Find(ctx context.Context, s *Snapshot, q layout.Query) (*Found, e
 			lines++
 			l := FoundLine{N: n}
 			l.Before, l.Text, l.After = layout.Around(r.reading, h, 48)
+			l.Annotation = slices.ContainsFunc(r.annotated, func(part [2]int) bool { return h[0] >= part[0] && h[0] < part[1] })
 			p.Lines = append(p.Lines, l)
 		}
 		out.Hits += len(hits)

@@ -221,3 +221,34 @@ func TestTextsKept(t *testing.T) {
 	assert.Equal(t, 1, find(t, d, doc.ID, layout.Query{Text: "october"}).Hits)
 	require.NoError(t, d.Close())
 }
+
+// A match in an annotation says so, now and after a start.
+func TestFindInAnnotation(t *testing.T) {
+	var f pdftest.File
+	f.Add("<</Type/Catalog/Pages 2 0 R>>")
+	f.Add("<</Type/Pages/Count 1/Kids[3 0 R]>>")
+	f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 300 300]/Contents 4 0 R/Resources<</Font<</F 5 0 R>>>>/Annots[6 0 R]>>")
+	f.Add("%s", pdftest.Stream("", "BT /F 12 Tf 20 250 Td (A berth on the page) Tj ET"))
+	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>")
+	f.Add("<</Type/Annot/Subtype/FreeText/Rect[20 100 200 130]/AP<</N 7 0 R>>>>")
+	f.Add("%s", pdftest.Stream("/Type/XObject/Subtype/Form/BBox[0 0 180 30]/Resources<</Font<</F 5 0 R>>>>", "BT /F 12 Tf 5 10 Td (Another berth, noted) Tj ET"))
+	dir := t.TempDir()
+	d := openDesk(t, dir)
+	doc := bring(t, d, "Noted.pdf", f.Bytes())
+	look := func() []bool {
+		var out []bool
+		for _, l := range find(t, d, doc.ID, layout.Query{Text: "berth"}).Pages[0].Lines {
+			out = append(out, l.Annotation)
+		}
+		return out
+	}
+	assert.Equal(t, []bool{false, true}, look())
+	require.NoError(t, d.ReadAll(t.Context(), 1))
+	require.NoError(t, d.Close())
+	d = openDesk(t, dir)
+	assert.Equal(t, []bool{false, true}, look())
+	found, err := d.SearchText(t.Context(), "noted", 5)
+	require.NoError(t, err)
+	assert.Equal(t, 1, found.Pages)
+	require.NoError(t, d.Close())
+}

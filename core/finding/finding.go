@@ -101,7 +101,7 @@ func withoutText(doc *pdf.Document) ([]Finding, error) {
 	known := map[pdf.Ref]bool{}
 	var at []int
 	for i, l := range pages {
-		if !hasFont(doc, doc.Inherited(l.Ref, "Resources"), known, 0) {
+		if !hasFont(doc, doc.Inherited(l.Ref, "Resources"), known, 0) && !notesHaveFont(doc, l.Ref, known) {
 			at = append(at, i)
 		}
 	}
@@ -113,6 +113,20 @@ func withoutText(doc *pdf.Document) ([]Finding, error) {
 		s = "all pages are pictures without text"
 	}
 	return []Finding{{Kind: "no-text", Sentence: s, Page: at[0] + 1}}, nil
+}
+
+// mostNotes is how many annotations of a page are looked at for text.
+const mostNotes = 200
+
+// notesHaveFont reports whether an annotation of a page has an appearance that can show text.
+func notesHaveFont(doc *pdf.Document, page pdf.Ref, known map[pdf.Ref]bool) bool {
+	notes := doc.Array(doc.Page(page).Get("Annots"))
+	for _, o := range notes[:min(len(notes), mostNotes)] {
+		if s := doc.Stream(doc.Dict(doc.Dict(o).Get("AP")).Get("N")); s != nil && hasFont(doc, s.Dict.Get("Resources"), known, 0) {
+			return true
+		}
+	}
+	return false
 }
 
 func hasFont(doc *pdf.Document, res pdf.Object, known map[pdf.Ref]bool, depth int) bool {

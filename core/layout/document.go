@@ -183,6 +183,9 @@ func (l *Page) AppendJSON(b []byte, number int, g pdf.Geometry) []byte {
 		}{{`,"x0":`, box.X0}, {`,"y0":`, box.Y0}, {`,"x1":`, box.X1}, {`,"y1":`, box.Y1}, {`,"base":`, base}} {
 			b = appendFloat(append(b, v.key...), v.v)
 		}
+		if l.Annotation(w) {
+			b = append(b, `,"annotation":true`...)
+		}
 		b = append(b, '}')
 	}
 	b = append(b, `],"paragraphs":[`...)

@@ -69,6 +69,25 @@ func (l *Page) Reading() Reading {
 	return r
 }
 
+// Annotations gives the parts of a reading, from and to in bytes, that stand in appearances of annotations; words that follow one another make
+// one part.
+func (l *Page) Annotations(r Reading) (parts [][2]int) {
+	joined := false
+	for _, at := range r.Words {
+		if !l.Annotation(&l.Words[at.Word]) {
+			joined = false
+			continue
+		}
+		if joined {
+			parts[len(parts)-1][1] = at.To
+		} else {
+			parts = append(parts, [2]int{at.From, at.To})
+		}
+		joined = true
+	}
+	return parts
+}
+
 // Plain gives a reading's text for people: without the marks of undone hyphens.
 func (r Reading) Plain() string { return strings.ReplaceAll(r.Text, string(softHyphen), "") }
 

@@ -317,6 +317,18 @@ func (f frame) box(u0, u1, v0, v1 float64) pdf.Rect {
 // Dropped reports whether a word is not one: it was shown in the same place before (a shadow, or bold made of two prints), or is a part of another.
 func (l *Page) Dropped(w *Word) bool { return w.hidden || w.joined }
 
+// Annotation reports whether a word stands in the appearance of an annotation, and not in the page's own content.
+func (l *Page) Annotation(w *Word) bool {
+	if w.n == 0 {
+		return false
+	}
+	at := l.Source.Shows[l.Source.Glyphs[l.glyphs[w.first]].Show].Invocation
+	for l.Source.Invocations[at].Parent >= 0 {
+		at = l.Source.Invocations[at].Parent
+	}
+	return l.Source.Invocations[at].Kind == content.AppearanceBody
+}
+
 // Along gives the direction of a word's baseline, a unit vector.
 func (l *Page) Along(w *Word) (x, y float64) { f := l.frames[w.frame]; return f.ax, f.ay }
 

@@ -29,6 +29,7 @@ func (s *Server) findText(w http.ResponseWriter, r *http.Request) error {
 		Before string `json:"before"`
 		Text   string `json:"text"`
 		After  string `json:"after"`
+		Note   bool   `json:"note,omitempty"` // it stands in an annotation
 	}
 	type page struct {
 		Key    string `json:"key"`
@@ -46,7 +47,7 @@ func (s *Server) findText(w http.ResponseWriter, r *http.Request) error {
 	for _, p := range found.Pages {
 		o := page{Key: p.Key.String(), Number: p.Number, Hits: p.Hits}
 		for _, l := range p.Lines {
-			o.Lines = append(o.Lines, line{l.N, l.Before, l.Text, l.After})
+			o.Lines = append(o.Lines, line{l.N, l.Before, l.Text, l.After, l.Annotation})
 		}
 		out.Pages = append(out.Pages, o)
 	}

@@ -100,6 +100,7 @@ export function startFinder() {
       mark.textContent = l.text;
       line.append(l.before, mark, l.after);
       a.append(where, line);
+      if (l.note) line.append(Object.assign(document.createElement("span"), { className: "quiet", textContent: " (in an annotation)" }));
       li.append(a);
       rows.append(li);
     }
