@@ -35,13 +35,17 @@ func main() {
 		_ = json.NewEncoder(os.Stdout).Encode(c)
 		return
 	}
-	if err := run(context.Background()); err != nil {
+	only := ""
+	if len(os.Args) > 1 {
+		only = os.Args[1]
+	}
+	if err := run(context.Background(), only); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
 }
 
-func run(ctx context.Context) error {
+func run(ctx context.Context, only string) error {
 	dir, err := os.MkdirTemp("", "glenrain-bench-")
 	if err != nil {
 		return err
@@ -79,6 +83,16 @@ func run(ctx context.Context) error {
 	if err := write(ctx, docs[5000], big); err != nil {
 		return err
 	}
+	switch only { // a part alone, to look at
+	case "previews":
+		return previews(ctx, dir, docs)
+	case "trails":
+		return trails(ctx, dir, docs)
+	case "lists":
+		return lists(ctx, dir, docs)
+	case "searches":
+		return searches(ctx, dir)
+	}
 	if err := whole(dir, byelaws, big, filepath.Join(dir, "Quay wall survey.pdf")); err != nil {
 		return err
 	}
@@ -91,7 +105,19 @@ func run(ctx context.Context) error {
 	if err := pictures(ctx, dir, byelaws, scan); err != nil {
 		return err
 	}
-	return texts(ctx, dir, byelaws, big)
+	if err := texts(ctx, dir, byelaws, big); err != nil {
+		return err
+	}
+	if err := previews(ctx, dir, docs); err != nil {
+		return err
+	}
+	if err := trails(ctx, dir, docs); err != nil {
+		return err
+	}
+	if err := lists(ctx, dir, docs); err != nil {
+		return err
+	}
+	return searches(ctx, dir)
 }
 
 // sizes are the pages of documents that steps are measured in.
