@@ -21,7 +21,7 @@ import (
 	"glenrain/core/step"
 )
 
-// Refused is a file that could not be brought in, with the reason.
+// Refused is a file that could not be added, with the reason.
 type Refused struct {
 	Name     string
 	Sentence string

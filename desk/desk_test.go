@@ -359,7 +359,7 @@ func TestCombineAndHandOut(t *testing.T) {
 	pdftest.Check(t, file)
 	assert.Equal(t, []string{"Page 1", "Page 3 2", "3", "Page 1 4", "Page 2 5", "Page 2 6"}, pdftest.PageTexts(t, file))
 	_, err = d.HandOut(t.Context(), quiet, Order{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "winter papers 2027"})
-	require.ErrorContains(t, err, "choose another")
+	require.ErrorContains(t, err, "use another name")
 	free, err := d.FreeName(t.Context(), "Winter papers 2027")
 	require.NoError(t, err)
 	assert.Equal(t, "Winter papers 2027 2", free)

@@ -179,7 +179,7 @@ func nameTaken(tx *gorm.DB, name string) error {
 	if err := tx.Model(&HandOut{}).Where("name_key = ?", nameKey(name)).Limit(1).Count(&n).Error; err != nil || n == 0 {
 		return err
 	}
-	return step.Refuse("something was handed out under the name “%s” already: choose another", trimPDF(name))
+	return step.Refuse("something was handed out under the name “%s” already: use another name", trimPDF(name))
 }
 
 // FreeName gives a name for a copy that nothing was handed out under yet.

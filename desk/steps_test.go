@@ -435,7 +435,7 @@ func TestRequestsOnce(t *testing.T) {
 	had := files()
 	out.RequestID, out.Name = "e", "LETTER, FINAL"
 	_, err = d.HandOut(t.Context(), &Work{}, out)
-	require.ErrorContains(t, err, "choose another")
+	require.ErrorContains(t, err, "use another name")
 	assert.Equal(t, had, files())
 	// The same name, asked for twice at once: one file leaves, nothing of the other stays.
 	errs := make([]error, 4)

@@ -241,7 +241,7 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 // readAhead is how long after a change its text is read in the background.
 const readAhead = 400 * time.Millisecond
 
-// startReading reads in the background the texts of documents that were brought in or changed, so that a search finds them.
+// startReading reads in the background the texts of documents that were added or changed, so that a search finds them.
 func (d *Desk) startReading() {
 	ctx, cancel := context.WithCancel(context.Background())
 	d.texts = texts{of: map[uint]*docText{}, wake: make(chan struct{}, 1), cancel: cancel, ended: make(chan struct{})}

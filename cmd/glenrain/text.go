@@ -32,7 +32,7 @@ func (c *textCommand) Run(ctx context.Context) error {
 		return err
 	}
 	if len(which) == 0 {
-		return step.Refuse("no page is chosen")
+		return step.Refuse("no page is selected")
 	}
 	refs := make([]pdf.Ref, len(which))
 	for i, n := range which {

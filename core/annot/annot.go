@@ -1,5 +1,5 @@
 // Package annot is about annotations (ISO 32000-2, 12.5): it lists those of a page
-// and takes away the ones that lead to pages that are not there.
+// and removes the ones that lead to pages that are not there.
 package annot
 
 import (

@@ -1,5 +1,5 @@
 // Package draw writes content: operators, text in embedded faces, form XObjects,
-// artifacts, and what Glenrain places on pages so that it can be taken off again.
+// artifacts, and what Glenrain places on pages so that it can be removed again.
 // It takes page objects of core/pdf and changes them; what is to be drawn, and on
 // which pages, is for the jobs to say.
 package draw

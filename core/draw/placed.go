@@ -11,8 +11,8 @@ import (
 )
 
 // Placed is a furnishing as the document keeps it: a rule that stays, so that what
-// it put on pages can be listed, changed, renewed and taken off, also after the
-// file was handed out and brought in again. It stands in the catalog's
+// it put on pages can be listed, changed, updated and removed, also after the
+// file was handed out and added again. It stands in the catalog's
 // PieceInfo (ISO 32000-2, 14.5).
 type Placed struct {
 	ID     string    // 32 hexadecimal digits
@@ -119,7 +119,7 @@ func FreshID(doc *pdf.Document, newID func() [16]byte) [16]byte {
 	}
 }
 
-// Forget drops the furnishing's rule; what it drew is taken off page by page with TakeOff.
+// Forget drops the furnishing's rule; what it drew is removed page by page with Erase.
 func Forget(doc *pdf.Document, id string, now time.Time) error {
 	raw, err := hex.DecodeString(id)
 	if err != nil {
@@ -212,10 +212,10 @@ func Put(doc *pdf.Document, page pdf.Ref, m Stamp) error {
 	return nil
 }
 
-// TakeOff removes what a furnishing drew on the page and tells whether there was
+// Erase removes what a furnishing drew on the page and tells whether there was
 // anything. With the last furnishing the fence goes too, and the page's content is
 // as it was before.
-func TakeOff(doc *pdf.Document, page pdf.Ref, id string) (bool, error) {
+func Erase(doc *pdf.Document, page pdf.Ref, id string) (bool, error) {
 	raw, err := hex.DecodeString(id)
 	if err != nil {
 		return false, err

@@ -12,7 +12,7 @@ import (
 
 const maxDepth = 32
 
-// CutPages takes away the fields that stood only on the pages given, and tells how many.
+// CutPages removes the fields that stood only on the pages given, and tells how many.
 func CutPages(doc *pdf.Document, pages []pdf.Ref) int {
 	form := doc.Dict(doc.Catalog().Get("AcroForm"))
 	if form == nil {

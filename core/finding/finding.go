@@ -23,7 +23,7 @@ type Finding struct {
 // Check is one way of finding.
 type Check func(*pdf.Document) ([]Finding, error)
 
-// Arrival are the checks when a file is brought in.
+// Arrival are the checks when a file is added.
 var Arrival = []Check{signed, withoutText, untagged}
 
 // General are the checks before a file goes out that belong to no job.

@@ -243,7 +243,7 @@ func clear(doc *pdf.Document, env *step.Env, id string) ([]pdf.Ref, error) {
 		if !env.Wants(l.Ref) {
 			continue
 		}
-		was, err := draw.TakeOff(doc, l.Ref, id)
+		was, err := draw.Erase(doc, l.Ref, id)
 		if err != nil {
 			return nil, err
 		}

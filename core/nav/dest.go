@@ -84,7 +84,7 @@ func lookupName(doc *pdf.Document, node pdf.Object, key pdf.String, depth int) p
 // Cut counts what led to pages that went.
 type Cut struct{ Bookmarks, Destinations int }
 
-// CutPages takes away bookmarks, named destinations, the opening action and article
+// CutPages removes bookmarks, named destinations, the opening action and article
 // beads that lead to the pages in gone.
 func CutPages(doc *pdf.Document, gone map[pdf.Ref]bool) (c Cut) {
 	leads := func(o pdf.Object) bool { return gone[Target(doc, o)] }

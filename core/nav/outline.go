@@ -43,7 +43,7 @@ func readItems(doc *pdf.Document, first pdf.Object, seen map[pdf.Ref]bool, depth
 	return
 }
 
-// cutOutline takes away the items whose destination leads to a gone page: an item
+// cutOutline removes the items whose destination leads to a gone page: an item
 // with others below it stays, but leads nowhere. It tells how many it changed.
 func cutOutline(doc *pdf.Document, leads func(pdf.Object) bool) int {
 	rootRef, ok := doc.Catalog().Get("Outlines").(pdf.Ref)

@@ -26,7 +26,7 @@ const (
 	MaxPixels = 400 << 20
 	// MaxDrawn is the most pixels a drawn page may have (ErrTooManyPixels).
 	MaxDrawn = 64 << 20
-	// MaxWork is how long one file may take to be brought in, or one step (ErrTooLong); MaxDrawing,
+	// MaxWork is how long one file may take to be added, or one step (ErrTooLong); MaxDrawing,
 	// how long one page may take to be drawn.
 	MaxWork    = 5 * time.Minute
 	MaxDrawing = 30 * time.Second

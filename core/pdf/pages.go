@@ -149,7 +149,7 @@ func (d *Document) RemovePages(pages []Ref) error {
 		out[l.parent][l.Ref] = true
 	}
 	if len(keep) == 0 {
-		return refuse(ErrUnsupported, "a document keeps at least one page: the last one can't be taken out")
+		return refuse(ErrUnsupported, "a document keeps at least one page: the last one can't be removed")
 	}
 	for _, parent := range order {
 		d.dropKids(parent, out[parent])

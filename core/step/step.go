@@ -36,7 +36,7 @@ type Result struct {
 	All      bool      // every page is concerned
 	Redrawn  Redrawn   // whose pictures change
 	Moved    bool      // pages came, went or changed places
-	Sentence string    // for people, in the past tense: "Page 11 turned right"
+	Sentence string    // for people, in the past tense: "Page 11 rotated right"
 	Warnings []string  // sentences on what fell away or needs a look
 	Created  []pdf.Ref // page objects it made, in the order of their keys
 	// Whole: what it did can't be appended; the document is written anew, with the same object numbers, as a new base.
@@ -118,7 +118,7 @@ func Refuse(format string, args ...any) error {
 // ErrPanic: a step stopped by a fault in the program; the document is as it was.
 var ErrPanic = errors.New("the step failed because of a fault in the program; the document is as it was")
 
-// Hook is called after a step moved or turned pages, before its update is written.
+// Hook is called after a step moved or rotated pages, before its update is written.
 // It gives warnings.
 type Hook func(doc *pdf.Document, env *Env, r *Result) ([]string, error)
 

@@ -291,7 +291,7 @@ func Bring(dst, src *pdf.Document, c *pdf.Copier, pages []pdf.Ref) (int, error) 
 	return came, nil
 }
 
-// dropKeys takes away the parent tree keys of pages that have no tree any more.
+// dropKeys removes the parent tree keys of pages that have no tree any more.
 func dropKeys(doc *pdf.Document, pages []pdf.Ref) {
 	for _, p := range pages {
 		if doc.Dict(p).Has("StructParents") {
