@@ -180,12 +180,14 @@ func (d *Desk) commit(ctx context.Context, head *Snapshot, list []*ran, last Sta
 		}
 		snap.Keys = final.keys
 		doc.HeadID, doc.TipID = snap.State.ID, snap.State.ID
-		if final.base != nil {
-			doc.Unreadable = false
-		}
 		snap.Document = doc
 		snap.describe()
-		return moveHead(tx, head.Document.HeadID, &snap.Document, "HeadID", "TipID", "NextNo", "Pages", "Paper", "Weight", "FirstKey", "FirstVersion", "Unreadable", "ChangedAt", "ChangedBy")
+		columns := []string{"HeadID", "TipID", "NextNo", "Pages", "Paper", "Weight", "FirstKey", "FirstVersion", "ChangedAt", "ChangedBy"}
+		if final.base != nil { // its text may be read now
+			snap.Document.Unreadable = false
+			columns = append(columns, "Unreadable")
+		}
+		return moveHead(tx, head.Document.HeadID, &snap.Document, columns...)
 	})
 	if err != nil {
 		return nil, err

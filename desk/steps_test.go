@@ -21,6 +21,7 @@ import (
 	"glenrain/core/arrange"
 	"glenrain/core/furnish"
 	"glenrain/core/jobs"
+	"glenrain/core/layout"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
@@ -477,4 +478,83 @@ func TestOldNames(t *testing.T) {
 	} {
 		assert.Equal(t, want, readMade(text))
 	}
+}
+
+// A document whose text can't be read is passed over by the reader in the background until it has a new base; whoever looks for something
+// in it is told.
+func TestUnreadable(t *testing.T) {
+	d := newDesk(t)
+	doc := bring(t, d, "doc.pdf", pdftest.Text(2))
+	require.NoError(t, d.ReadAll(t.Context(), 1))
+	mustDo(t, d, doc.ID, "rotate", `{"pages":"1","by":90}`)
+	require.NoError(t, d.db.Exec("CREATE TRIGGER broken BEFORE UPDATE ON page_texts BEGIN SELECT RAISE(ABORT, 'broken'); END").Error)
+	row := func() (r Document) {
+		require.NoError(t, d.db.First(&r, doc.ID).Error)
+		return r
+	}
+	require.Eventually(t, func() bool {
+		require.NoError(t, d.ReadAll(t.Context(), 1))
+		return row().Unreadable
+	}, 5*time.Second, 20*time.Millisecond)
+	_, err := d.Find(t.Context(), snapshot(t, d, doc.ID), layout.Query{Text: "page"})
+	require.Error(t, err)
+	require.NoError(t, d.db.Exec("DROP TRIGGER broken").Error)
+	mustDo(t, d, doc.ID, "rotate", `{"pages":"1","by":90}`)
+	require.NoError(t, d.ReadAll(t.Context(), 1))
+	assert.NotEqual(t, row().HeadID, row().TextID, "not tried again after a change")
+	found, err := d.Find(t.Context(), snapshot(t, d, doc.ID), layout.Query{Text: "page"})
+	require.NoError(t, err)
+	assert.Equal(t, 2, found.Hits, "and read when somebody asks")
+}
+
+// A row's picture is known without opening the document; lists go on where they were left, and have an order that ties can't upset.
+func TestLists(t *testing.T) {
+	dir := t.TempDir()
+	d := openDesk(t, dir)
+	at := time.Date(2027, 1, 1, 9, 0, 0, 0, time.UTC)
+	for i := range 7 {
+		row := bring(t, d, fmt.Sprintf("Paper %d.pdf", i), pdftest.Text(2))
+		require.NoError(t, d.db.Model(row).UpdateColumn("changed_at", at.Add(time.Duration(i/3)*time.Hour)).Error)
+		_, err := d.HandOut(t.Context(), &Work{}, Order{Document: row.ID, Seen: row.HeadID, Person: 1, Name: fmt.Sprintf("Ölpier %d", i)})
+		require.NoError(t, err)
+	}
+	var names []string
+	for after := uint(0); ; {
+		part, err := d.Documents(t.Context(), Listing{After: after, Most: 2})
+		require.NoError(t, err)
+		if len(part) == 0 {
+			break
+		}
+		for _, r := range part {
+			names = append(names, r.Name)
+		}
+		after = part[len(part)-1].ID
+	}
+	assert.Equal(t, []string{"Paper 6", "Paper 5", "Paper 4", "Paper 3", "Paper 2", "Paper 1", "Paper 0"}, names)
+	outs, err := d.HandOuts(t.Context(), 0, Listing{Most: 3})
+	require.NoError(t, err)
+	more, err := d.HandOuts(t.Context(), 0, Listing{After: outs[2].ID, Most: 3})
+	require.NoError(t, err)
+	assert.Equal(t, "Ölpier 3.pdf", more[0].Name)
+	free, err := d.FreeName(t.Context(), "ÖLPIER 3")
+	require.NoError(t, err)
+	assert.Equal(t, "ÖLPIER 3 2", free, "names are compared in lower case, whatever their letters")
+	found, err := d.Search(t.Context(), "PAPER 4", 5)
+	require.NoError(t, err)
+	assert.Len(t, found, 1)
+
+	mustDo(t, d, 1, "move", `{"pages":["0.2"],"to":"0.1"}`)
+	changed := mustDo(t, d, 1, "rotate", `{"pages":["0.2"],"by":90}`)
+	want, err := d.FirstPicture(t.Context(), 1, 80)
+	require.NoError(t, err)
+	direct, err := d.Picture(t.Context(), 1, step.Key{Ordinal: 2}, changed.Step.ID, 80, 80)
+	require.NoError(t, err)
+	assert.Equal(t, direct, want)
+	require.NoError(t, d.Close())
+	d = openDesk(t, dir)
+	got, err := d.FirstPicture(t.Context(), 1, 80)
+	require.NoError(t, err)
+	assert.Equal(t, want, got)
+	assert.Empty(t, d.live, "no document was opened for it")
+	require.NoError(t, d.Close())
 }

@@ -307,3 +307,56 @@ func TestBadForms(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, code)
 	assert.Contains(t, body, "at least two documents")
 }
+
+// The same request does nothing twice: adding, combining, handing out, a step. The same form with other values is another request.
+func TestRetriesDoNothingTwice(t *testing.T) {
+	o := openOffice(t, false)
+	c := o.client()
+	c.signIn("isla")
+	count := func() (here, outs int64) {
+		here, _, outs, err := o.desk.Counts(t.Context())
+		require.NoError(t, err)
+		return here, outs
+	}
+	add := func(name, request string, data []byte) string {
+		code, body, _ := c.send(http.MethodPost, "/documents/add?name="+url.QueryEscape(name), "", bytes.NewReader(data), "Request-Id", request)
+		require.Equal(t, http.StatusOK, code, body)
+		return regexp.MustCompile(`"id":(\d+)`).FindStringSubmatch(body)[1]
+	}
+	a := add("A.pdf", "one", pdftest.Text(2))
+	assert.Equal(t, a, add("A.pdf", "one", pdftest.Text(2)))
+	b := add("B.pdf", "one", pdftest.Text(3))
+	assert.NotEqual(t, a, b)
+	combine := func(name string) string {
+		code, _, h := c.post("/documents/combine", url.Values{"_request": {"tray"}, "id": {a, b}, "name": {name}}, "HX-Request", "true")
+		require.Equal(t, http.StatusNoContent, code)
+		return h.Get("HX-Redirect")
+	}
+	both := combine("Both")
+	assert.Equal(t, both, combine("Both"))
+	assert.NotEqual(t, both, combine("Both, again"))
+	here, _ := count()
+	assert.EqualValues(t, 4, here)
+	state, _ := c.seen(a)
+	out := func(name string) string {
+		code, _, h := c.post("/desk/"+a+"/out", url.Values{"_seen": {state}, "_request": {"out"}, "how": {"copy"}, "name": {name}, "as-it-is": {"yes"}}, "HX-Request", "true")
+		require.Equal(t, http.StatusNoContent, code)
+		return h.Get("HX-Redirect")
+	}
+	first := out("First")
+	assert.Equal(t, first, out("First"))
+	assert.NotEqual(t, first, out("Second"))
+	_, outs := count()
+	assert.EqualValues(t, 2, outs)
+	// A form that was gone back to, with another page in it.
+	for _, page := range []string{"0.1", "0.1", "0.2"} {
+		code, body, _ := c.post("/desk/"+a+"/do/rotate", url.Values{"_seen": {state}, "_request": {"form"}, "_place": {"arrange"}, "pages": {page}, "by": {"90"}}, "HX-Request", "true")
+		require.Equal(t, http.StatusOK, code, body)
+	}
+	snap, err := o.desk.Snapshot(t.Context(), 1)
+	require.NoError(t, err)
+	steps, err := o.desk.Trail(t.Context(), snap, 0, 9)
+	require.NoError(t, err)
+	require.Len(t, steps, 2)
+	assert.Equal(t, "Page 2 rotated right", steps[0].Sentence)
+}

@@ -175,6 +175,7 @@ func TestExitCodes(t *testing.T) {
 		{"", []string{"serve", "--data", t.TempDir(), "--addr", "0.0.0.0:0"}, 2},
 		{"", []string{"info", locked}, 3},
 		{"", []string{"info", write(t, "t.pdf", []byte("only text"))}, 4},
+		{"", []string{"info", write(t, "certificates.pdf", bytes.Replace(pdftest.Text(2), []byte("trailer\n<<"), []byte("trailer\n<</Encrypt<</Filter/Example.PubSec/SubFilter/adbe.pkcs7.s5/V 4>>"), 1))}, 4},
 		{"", []string{"info", filepath.Join(t.TempDir(), "none.pdf")}, 4},
 		{"", []string{"combine", good, write(t, "t.pdf", []byte("only text")), "-o", out}, 4},
 		{`{"steps":[]}`, []string{"run", "-", write(t, "cut.pdf", []byte("%PDF-1.7\n1 0 obj\n<<")), "-o", out}, 4},

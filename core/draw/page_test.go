@@ -1,11 +1,14 @@
 package draw
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"glenrain/core/pdf"
+	"glenrain/core/pdf/pdftest"
 )
 
 func TestBalance(t *testing.T) {
@@ -33,4 +36,43 @@ func TestMatrix(t *testing.T) {
 		back := m.Mul(m.Invert())
 		assert.InDeltaSlice(t, []float64{1, 0, 0, 1, 0, 0}, back[:], 1e-9)
 	}
+}
+
+// What is put under a page's own content is covered by it, over what was put under before; what is put over covers all. Each goes alone, and
+// the page is as it was.
+func TestUnderAndOver(t *testing.T) {
+	doc := pdftest.Open(t, pdftest.Text(1))
+	page := pdftest.Refs(t, doc)[0]
+	was := doc.Page(page).Get("Contents")
+	form := func() pdf.Ref { return Form(doc, pdf.Rect{X1: 10, Y1: 10}, nil, []byte("0 0 10 10 re f")) }
+	ids := []string{"01", "02", "03", "04"}
+	for i, under := range []bool{true, false, true, false} {
+		require.NoError(t, Put(doc, page, Stamp{ID: strings.Repeat(ids[i], 16), Subtype: "Watermark", Form: form(), At: pdf.Identity, Under: under}))
+	}
+	order := func() (out string) {
+		for _, o := range contents(doc, page) {
+			s := doc.Stream(o)
+			id, _ := doc.Resolve(s.Dict.Get(keyID)).(pdf.String)
+			switch {
+			case id != "":
+				out += string('0' + id[0])
+			case isFence(doc, o):
+				out += "|"
+			default:
+				out += "p"
+			}
+		}
+		return out
+	}
+	assert.Equal(t, "13|p|24", order())
+	file := pdftest.Whole(t, doc)
+	pdftest.Check(t, file)
+	assert.Equal(t, []string{"Page 1"}, pdftest.PageTexts(t, file))
+	for i, left := range []string{"3|p|24", "3|p|4", "|p|4", "p"} {
+		done, err := Erase(doc, page, strings.Repeat(ids[i], 16))
+		require.NoError(t, err)
+		assert.True(t, done)
+		assert.Equal(t, left, order())
+	}
+	assert.Equal(t, was, doc.Page(page).Get("Contents"))
 }

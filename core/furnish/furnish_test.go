@@ -101,7 +101,7 @@ func glyph(t *testing.T, out string) (x, y float64) {
 
 // Two furnishings are removed singly, whichever was put on first, and the page's content
 // is as it was.
-func TestTakenOffSingly(t *testing.T) {
+func TestRemovedSingly(t *testing.T) {
 	data := pdftest.Text(3)
 	whole := func(d *pdf.Document) []string { return pdftest.PageTexts(t, pdftest.Whole(t, d)) }
 	for _, first := range []int{0, 1} {

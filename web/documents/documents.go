@@ -234,7 +234,7 @@ func (s *screen) add(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		password = ""
 	}
-	d, err := s.desk.Arrive(r.Context(), desk.Arrival{Person: station.Person(r).ID, Folder: folder.ID, Name: name, Password: password, RequestID: r.Header.Get("Request-Id")}, in)
+	d, err := s.desk.Arrive(r.Context(), desk.Arrival{Person: station.Person(r).ID, Folder: folder.ID, Name: name, Password: password, RequestID: station.RequestID(r.Header.Get("Request-Id"), name, fmt.Sprint(in.Size))}, in)
 	if err != nil {
 		return err
 	}
@@ -256,7 +256,8 @@ func selected(r *http.Request) []uint {
 }
 
 func (s *screen) combine(w http.ResponseWriter, r *http.Request) error {
-	c := desk.Combination{Documents: selected(r), Name: strings.TrimSpace(r.FormValue("name")), Person: station.Person(r).ID, RequestID: r.FormValue("_request")}
+	c := desk.Combination{Documents: selected(r), Name: strings.TrimSpace(r.FormValue("name")), Person: station.Person(r).ID}
+	c.RequestID = station.RequestID(r.FormValue("_request"), fmt.Sprintf("%+v", c))
 	if len(c.Documents) < 2 {
 		return step.Refuse("select at least two documents to combine")
 	}

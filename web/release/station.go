@@ -81,10 +81,11 @@ const soon = 800 * time.Millisecond
 func handOut(h station.Host, w http.ResponseWriter, r *http.Request) error {
 	d := h.Desk()
 	order := desk.Order{
-		Document: station.ID(r, "id"), Seen: station.FormID(r, "_seen"), RequestID: r.FormValue("_request"), Person: station.Person(r).ID, Name: r.FormValue("name"),
+		Document: station.ID(r, "id"), Seen: station.FormID(r, "_seen"), Person: station.Person(r).ID, Name: r.FormValue("name"),
 		Replace: r.FormValue("how") == "replace", AsItIs: r.FormValue("as-it-is") != "" || r.FormValue("update") != "",
 		Lock: r.FormValue("lock") != "", Signed: r.FormValue("signed") == "keep",
 	}
+	order.RequestID = station.RequestID(r.FormValue("_request"), fmt.Sprintf("%+v", order))
 	if r.FormValue("update") != "" { // chosen instead of handing out what is out of date
 		out, err := d.Do(r.Context(), desk.Change{Document: order.Document, Seen: order.Seen, RequestID: order.RequestID + "-update",
 			Person: order.Person, Name: "furnishing-update", Params: json.RawMessage("{}")})

@@ -2,7 +2,8 @@
 // and marked.
 import { el, answer, count } from "../dom.js";
 import { answersTo } from "../keys.js";
-import { bounds, distance, frame, inside, middle, upTo } from "../geometry.js";
+import { bounds, distance, inside, middle, upTo } from "../geometry.js";
+import { drawFrame } from "../gesture/frame.js";
 import { press } from "../gesture/press.js";
 import { state, index, page, on } from "../state.js";
 
@@ -119,15 +120,14 @@ export function mount({ paper, signal }) {
   paper.paper.classList.add("takes");
   paper.paper.addEventListener("pointerdown", (e) => {
     if (e.button !== 0 || !words.length) return;
-    const start = paper.point(e);
     e.preventDefault();
     const done = () => paper.view.focus({ preventScroll: true });
     if (grain === "frame") {
       none();
-      press(e, {
-        scrolls: paper.view, signal, near: 0,
-        move: (x, y, m) => {
-          box = frame(start, paper.point(m));
+      drawFrame(e, paper, {
+        signal,
+        draw: (drawn) => {
+          box = drawn;
           draw(true);
         },
         end: () => (done(), readFrame()),
@@ -135,7 +135,7 @@ export function mount({ paper, signal }) {
       });
       return;
     }
-    const i = near(start);
+    const i = near(paper.point(e));
     if (e.shiftKey && from >= 0) to = i;
     else from = to = i;
     box = null;

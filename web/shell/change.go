@@ -22,7 +22,7 @@ const maxForm = 4 << 20
 func (s *Server) change(w http.ResponseWriter, r *http.Request) (desk.Change, job, error) {
 	r.Body = http.MaxBytesReader(w, r.Body, maxForm)
 	c := desk.Change{
-		Document: station.ID(r, "id"), Seen: station.FormID(r, "_seen"), RequestID: r.FormValue("_request"), Person: station.Person(r).ID,
+		Document: station.ID(r, "id"), Seen: station.FormID(r, "_seen"), Person: station.Person(r).ID,
 		Name: chi.URLParam(r, "step"),
 	}
 	j, ok := s.forms[c.Name]
@@ -44,6 +44,7 @@ func (s *Server) change(w http.ResponseWriter, r *http.Request) (desk.Change, jo
 		return c, j, err
 	}
 	c.Params, err = json.Marshal(st)
+	c.RequestID = station.RequestID(r.FormValue("_request"), c.Name, string(c.Params))
 	return c, j, err
 }
 

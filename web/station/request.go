@@ -2,9 +2,12 @@ package station
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"net/http"
 	"strconv"
+	"strings"
 
 	"github.com/go-chi/chi/v5"
 
@@ -41,6 +44,16 @@ func id(s string) uint {
 
 // Text reads a word of the address.
 func Text(r *http.Request, name string) string { return chi.URLParam(r, name) }
+
+// RequestID gives the id of a request with what it asks for: a form that is shown once more, as it was, by going back in the browser, and is
+// sent with other values, asks for something new. Empty where the form has no id.
+func RequestID(id string, asks ...string) string {
+	if id == "" {
+		return ""
+	}
+	sum := sha256.Sum256([]byte(id + "\x00" + strings.Join(asks, "\x00")))
+	return hex.EncodeToString(sum[:16])
+}
 
 // PageKey reads the key of a page from the address.
 func PageKey(r *http.Request, name string) (step.Key, error) {
