@@ -209,7 +209,7 @@ func TestThrowAwayStation(t *testing.T) {
 	assert.InDelta(t, top, o.page.MustEval(`() => document.getElementById("view").getBoundingClientRect().top`).Num(), 0)
 	// The loose end that it mends leads there from Release.
 	o.go_("/desk/" + id + "/release")
-	assert.Equal(t, "the document has no title of its own", o.text(`.ends a[href$="/sound"]`))
+	assert.Equal(t, "The document has no title of its own", o.text(`.ends a[href$="/sound"]`))
 	// A route of its own, and its refusal in words.
 	code, body, _ := c.send(http.MethodGet, "/desk/"+id+"/sound/echo", "", nil, "Sec-Fetch-Dest", "empty")
 	assert.Equal(t, http.StatusUnprocessableEntity, code)

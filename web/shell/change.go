@@ -139,6 +139,10 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {
 	}
 	v := previewed{Pages: len(p.Result.Pages), Sentence: p.Result.Sentence, Warnings: p.Result.Warnings, Show: p.Result.Show.String()}
 	v.W, v.H = p.Doc.Geometry(p.Ref).Seen()
+	v.Number = p.Page + 1
+	if all, err := p.Doc.Pages(); err == nil {
+		v.Of = len(all)
+	}
 	if j.form.Spot != nil {
 		if spot, ok := j.form.Spot(p); ok {
 			v.Spot = &spot
@@ -165,6 +169,8 @@ type previewed struct {
 	Sentence string        `json:"sentence"`
 	Warnings []string      `json:"warnings,omitempty"`
 	Show     string        `json:"show"`
+	Number   int           `json:"number"` // of the page that is shown, and of how many there will be
+	Of       int           `json:"of"`
 	W        float64       `json:"w"` // of the page that is shown, in points
 	H        float64       `json:"h"`
 	Spot     *station.Spot `json:"spot,omitempty"`

@@ -109,6 +109,9 @@ type looseEnd struct {
 	Job     *station.Job
 }
 
+// Said is the finding as a sentence of its own.
+func (e looseEnd) Said() string { return step.Sentence(e.Sentence) }
+
 // Where gives the place behind the document's address; empty where nothing mends it.
 func (e looseEnd) Where() string {
 	if e.Station == nil {

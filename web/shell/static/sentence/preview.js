@@ -86,7 +86,7 @@ export function startPreview(form, { paper, strip, signal, wants = () => true })
       look(v.show);
       going = false;
     }
-    paper.preview(blob, { w: v.w, h: v.h });
+    paper.preview(blob, v);
     paper.spot(v.spot ?? null);
   }
 

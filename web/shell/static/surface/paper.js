@@ -56,9 +56,10 @@ export class Paper {
     this.view.setAttribute("aria-label", `Page ${index(state.at) + 1} of ${state.pages.length}`);
   }
 
-  // preview shows a picture of the page as it would be.
+  // preview shows a picture of a page as it would be: number of so many, w by h points.
   preview(blob, p) {
     this.frame(p);
+    el("stage-where").textContent = `Page ${p.number.toLocaleString("en")} of ${p.of.toLocaleString("en")}, as it will be`;
     if (this.blob) URL.revokeObjectURL(this.blob);
     this.blob = URL.createObjectURL(blob);
     this.img.src = this.blob;
