@@ -94,6 +94,14 @@ func times(n int, ask func(i int) (time.Duration, error)) (mid, worst time.Durat
 
 var seenIn = regexp.MustCompile(`data-seen="(\d+)"`)
 
+// stock writes a document to a file and brings it into a desk.
+func stock(ctx context.Context, d *desk.Desk, path string, doc *pdf.Document) (*desk.Document, error) {
+	if err := write(ctx, doc, path); err != nil {
+		return nil, err
+	}
+	return bring(ctx, d, path)
+}
+
 // previews measures the preview of page numbers, from the request to the last byte of the page's picture, and opening the desk.
 func previews(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
 	d, err := desk.Open(filepath.Join(dir, "previews"), desk.Options{PDFiumCache: raster.CacheForTests()})
@@ -111,11 +119,7 @@ func previews(ctx context.Context, dir string, docs map[int]*pdf.Document) error
 		"| pages | preview | its picture alone | the rest | desk's screen | a step, with the screen after it |\n|---:|---:|---:|---:|---:|---:|\n")
 	form := url.Values{"pages": {"all"}, "wording.field": {"page", "", "pages"}, "wording.text": {"", " of ", ""}, "_page": {"0.5"}, "_box": {"960"}}
 	for _, n := range sizes {
-		path := filepath.Join(dir, fmt.Sprintf("preview-%d.pdf", n))
-		if err := write(ctx, docs[n], path); err != nil {
-			return err
-		}
-		row, err := bring(ctx, d, path)
+		row, err := stock(ctx, d, filepath.Join(dir, fmt.Sprintf("preview-%d.pdf", n)), docs[n])
 		if err != nil {
 			return err
 		}
@@ -181,11 +185,7 @@ func trails(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
 	if err != nil {
 		return err
 	}
-	path := filepath.Join(dir, "trail.pdf")
-	if err := write(ctx, docs[100], path); err != nil {
-		return err
-	}
-	row, err := bring(ctx, d, path)
+	row, err := stock(ctx, d, filepath.Join(dir, "trail.pdf"), docs[100])
 	if err != nil {
 		return err
 	}
@@ -270,11 +270,7 @@ func lists(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
 	if err != nil {
 		return err
 	}
-	path := filepath.Join(dir, "listed.pdf")
-	if err := write(ctx, docs[10], path); err != nil {
-		return err
-	}
-	one, err := bring(ctx, d, path)
+	one, err := stock(ctx, d, filepath.Join(dir, "listed.pdf"), docs[10])
 	if err != nil {
 		return err
 	}

@@ -224,17 +224,9 @@ func TestTextsKept(t *testing.T) {
 
 // A match in an annotation says so, now and after a start.
 func TestFindInAnnotation(t *testing.T) {
-	var f pdftest.File
-	f.Add("<</Type/Catalog/Pages 2 0 R>>")
-	f.Add("<</Type/Pages/Count 1/Kids[3 0 R]>>")
-	f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 300 300]/Contents 4 0 R/Resources<</Font<</F 5 0 R>>>>/Annots[6 0 R]>>")
-	f.Add("%s", pdftest.Stream("", "BT /F 12 Tf 20 250 Td (A berth on the page) Tj ET"))
-	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>")
-	f.Add("<</Type/Annot/Subtype/FreeText/Rect[20 100 200 130]/AP<</N 7 0 R>>>>")
-	f.Add("%s", pdftest.Stream("/Type/XObject/Subtype/Form/BBox[0 0 180 30]/Resources<</Font<</F 5 0 R>>>>", "BT /F 12 Tf 5 10 Td (Another berth, noted) Tj ET"))
 	dir := t.TempDir()
 	d := openDesk(t, dir)
-	doc := bring(t, d, "Noted.pdf", f.Bytes())
+	doc := bring(t, d, "Noted.pdf", pdftest.Noted("A berth on the page", "BT /F 12 Tf 5 10 Td (Another berth, noted) Tj ET"))
 	look := func() []bool {
 		var out []bool
 		for _, l := range find(t, d, doc.ID, layout.Query{Text: "berth"}).Pages[0].Lines {

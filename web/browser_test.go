@@ -104,6 +104,17 @@ func (o *office) go_(path string) {
 	o.page.MustWaitLoad()
 }
 
+// openDocument opens an office that has one document, with the browser signed in, and gives the document's id.
+func openDocument(t *testing.T, name string, data []byte) (*office, string) {
+	o := openOffice(t, false)
+	c := o.client()
+	c.signIn("isla")
+	id := c.bring(name, data)
+	o.openBrowser()
+	o.signIn()
+	return o, id
+}
+
 func (o *office) signIn() {
 	o.go_("/enter")
 	o.page.MustElement("#name").MustInput("isla")

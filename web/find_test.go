@@ -194,12 +194,7 @@ func TestPageWithoutText(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it takes its time")
 	}
-	o := openOffice(t, false)
-	c := o.client()
-	c.signIn("isla")
-	id := c.bring("Photograph.jpg", photograph(t))
-	o.openBrowser()
-	o.signIn()
+	o, id := openDocument(t, "Photograph.jpg", photograph(t))
 	o.go_("/desk/" + id + "/review")
 	o.wait(`() => document.getElementById("paper").dataset.read === "0.1" && !document.getElementById("no-text").hidden`)
 	o.press('/')

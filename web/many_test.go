@@ -52,12 +52,7 @@ func TestPageSetsAgree(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it takes its time")
 	}
-	o := openOffice(t, false)
-	c := o.client()
-	c.signIn("isla")
-	id := c.bring("Long.pdf", pdftest.Text(12))
-	o.openBrowser()
-	o.signIn()
+	o, id := openDocument(t, "Long.pdf", pdftest.Text(12))
 	o.go_("/desk/" + id + "/arrange")
 	o.page.MustElement(".leaf")
 	for _, rule := range []string{"3-5, last", "odd", "even 7-", "odd -4", "all", "2,2,1-2", "8-last", "9-40", "40-", "first", "last", "12", "-3", "all but first", "all but 2-last"} {

@@ -42,12 +42,7 @@ func TestListenersDoNotGrow(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it takes its time")
 	}
-	o := openOffice(t, false)
-	c := o.client()
-	c.signIn("isla")
-	id := c.bring("Long.pdf", pdftest.Text(6))
-	o.openBrowser()
-	o.signIn()
+	o, id := openDocument(t, "Long.pdf", pdftest.Text(6))
 	require.NoError(t, proto.PerformanceEnable{}.Call(o.page))
 	rotate := func(n int, place string) { // and undo it, so that the trail and with it the page stay as long
 		o.page.MustEval(`async (n, place) => {
@@ -82,12 +77,7 @@ func TestScriptsAgree(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it takes its time")
 	}
-	o := openOffice(t, false)
-	c := o.client()
-	c.signIn("isla")
-	id := c.bring("Long.pdf", pdftest.Text(2))
-	o.openBrowser()
-	o.signIn()
+	o, id := openDocument(t, "Long.pdf", pdftest.Text(2))
 	o.go_("/desk/" + id + "/furnish")
 	for _, text := range []string{"12mm", " 1.5 CM", "0.5in", "9pt", "9", "1p6", "2p", ".5in", "-3mm", "12 mm", "1e2pt"} {
 		want, err := step.ParseLength(text)
@@ -139,12 +129,7 @@ func TestZoomIsKept(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it takes its time")
 	}
-	o := openOffice(t, false)
-	c := o.client()
-	c.signIn("isla")
-	id := c.bring("Long.pdf", pdftest.Text(2))
-	o.openBrowser()
-	o.signIn()
+	o, id := openDocument(t, "Long.pdf", pdftest.Text(2))
 	o.go_("/desk/" + id + "/review")
 	o.ready()
 	whole := o.text("#zoom-now")
@@ -163,6 +148,8 @@ func TestZoomIsKept(t *testing.T) {
 	assert.Equal(t, wide, o.text("#zoom-now"))
 	over := o.page.MustEval(`() => { const z = document.querySelector(".zoom").getBoundingClientRect(); const m = document.getElementById("margin").getBoundingClientRect(); return z.bottom <= Math.max(m.top, document.getElementById("view").getBoundingClientRect().top); }`).Bool()
 	assert.True(t, over, "the zoom covers no margin note")
+	c := o.client()
+	c.signIn("isla")
 	code, _, _ := c.post("/me/keep", map[string][]string{"name": {"zoom nowhere"}, "value": {"1"}}, "Sec-Fetch-Dest", "empty")
 	assert.Equal(t, 422, code)
 }

@@ -318,16 +318,8 @@ func FuzzRead(f *testing.F) {
 
 // The text of an annotation's appearance is text, and is said to be one's.
 func TestAnnotations(t *testing.T) {
-	var f pdftest.File
-	f.Add("<</Type/Catalog/Pages 2 0 R>>")
-	f.Add("<</Type/Pages/Count 1/Kids[3 0 R]>>")
-	f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 300 300]/Contents 4 0 R/Resources<</Font<</F 5 0 R>>>>/Annots[6 0 R]>>")
-	f.Add("%s", pdftest.Stream("", "BT /F 12 Tf 20 250 Td (On the page) Tj ET"))
-	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>")
-	f.Add("<</Type/Annot/Subtype/FreeText/Rect[20 100 200 130]/AP<</N 7 0 R>>>>")
-	f.Add("%s", pdftest.Stream("/Type/XObject/Subtype/Form/BBox[0 0 180 30]/Resources<</Font<</F 5 0 R>>/XObject<</X 8 0 R>>>>", "BT /F 12 Tf 5 10 Td (Berth seven) Tj ET /X Do"))
-	f.Add("%s", pdftest.Stream("/Type/XObject/Subtype/Form/BBox[0 0 180 30]/Resources<</Font<</F 5 0 R>>>>", "BT /F 12 Tf 90 10 Td (is let) Tj ET"))
-	doc := pdftest.Open(t, f.Bytes())
+	data := pdftest.Noted("On the page", "BT /F 12 Tf 5 10 Td (Berth seven) Tj ET /X Do")
+	doc := pdftest.Open(t, data)
 	ref := pdftest.Refs(t, doc)[0]
 	p, err := content.NewReader(doc).Page(t.Context(), ref, content.Options{})
 	require.NoError(t, err)
@@ -337,5 +329,5 @@ func TestAnnotations(t *testing.T) {
 	require.Len(t, parts, 1)
 	assert.Equal(t, "Berth seven is let", r.Text[parts[0][0]:parts[0][1]])
 	assert.Equal(t, 4, strings.Count(string(l.AppendJSON(nil, 1, doc.Geometry(ref))), `"annotation":true`))
-	assert.Contains(t, pdftest.Tool(t, f.Bytes(), "pdftotext", "FILE", "-"), "Berth seven", "poppler reads it too")
+	assert.Contains(t, pdftest.Tool(t, data, "pdftotext", "FILE", "-"), "Berth seven", "poppler reads it too")
 }

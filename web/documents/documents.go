@@ -2,7 +2,6 @@
 package documents
 
 import (
-	"bytes"
 	"context"
 	"embed"
 	"errors"
@@ -13,7 +12,6 @@ import (
 	"net/url"
 	"os"
 	"strings"
-	"time"
 
 	"glenrain/core/step"
 	"glenrain/desk"
@@ -315,9 +313,7 @@ func (s *screen) firstPicture(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	w.Header().Set("Cache-Control", "private, max-age=86400")
-	w.Header().Set("Content-Type", http.DetectContentType(data))
-	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(data))
+	station.SendPicture(w, r, data, "86400")
 	return nil
 }
 

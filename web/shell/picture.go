@@ -1,11 +1,9 @@
 package shell
 
 import (
-	"bytes"
 	"image"
 	"net/http"
 	"strconv"
-	"time"
 
 	"github.com/go-chi/chi/v5"
 
@@ -29,9 +27,7 @@ func (s *Server) picture(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable")
-	w.Header().Set("Content-Type", http.DetectContentType(data))
-	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(data))
+	station.SendPicture(w, r, data, "31536000, immutable")
 	return nil
 }
 

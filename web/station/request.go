@@ -1,6 +1,7 @@
 package station
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -8,6 +9,7 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/go-chi/chi/v5"
 
@@ -68,6 +70,13 @@ func PageKey(r *http.Request, name string) (step.Key, error) {
 func SendJSON(w http.ResponseWriter, v any) error {
 	w.Header().Set("Content-Type", "application/json")
 	return json.NewEncoder(w).Encode(v)
+}
+
+// SendPicture answers with a picture, which a browser may keep for a time in seconds.
+func SendPicture(w http.ResponseWriter, r *http.Request, data []byte, keep string) {
+	w.Header().Set("Cache-Control", "private, max-age="+keep)
+	w.Header().Set("Content-Type", http.DetectContentType(data))
+	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(data))
 }
 
 // OnlyPart reports whether htmx asks for a part of a screen.

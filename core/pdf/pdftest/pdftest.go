@@ -87,6 +87,22 @@ func Text(n int) []byte {
 	return f.Bytes()
 }
 
+// Noted is a file of one page of 300 points that shows a text of its own and a FreeText
+// annotation, whose appearance is the content stream given with the form X that shows
+// "is let" to the right of its middle; the font is F.
+func Noted(page, note string) []byte {
+	var f File
+	f.Add("<</Type/Catalog/Pages 2 0 R>>")
+	f.Add("<</Type/Pages/Count 1/Kids[3 0 R]>>")
+	f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 300 300]/Contents 4 0 R/Resources<</Font<</F 5 0 R>>>>/Annots[6 0 R]>>")
+	f.Add("%s", Stream("", "BT /F 12 Tf 20 250 Td ("+page+") Tj ET"))
+	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>")
+	f.Add("<</Type/Annot/Subtype/FreeText/Rect[20 100 200 130]/AP<</N 7 0 R>>>>")
+	f.Add("%s", Stream("/Type/XObject/Subtype/Form/BBox[0 0 180 30]/Resources<</Font<</F 5 0 R>>/XObject<</X 8 0 R>>>>", note))
+	f.Add("%s", Stream("/Type/XObject/Subtype/Form/BBox[0 0 180 30]/Resources<</Font<</F 5 0 R>>>>", "BT /F 12 Tf 90 10 Td (is let) Tj ET"))
+	return f.Bytes()
+}
+
 // Open opens bytes as a document.
 func Open(t testing.TB, data []byte) *pdf.Document {
 	t.Helper()
