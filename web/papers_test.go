@@ -120,14 +120,14 @@ func (w *walker) change() int {
 	w.do("number", url.Values{"_place": {"furnish"}, "pages": {"all"}, "edge": {"bottom"}, "align": {"centre"}, "figures": {"1 2 3"}, "first": {"1"},
 		"font": {"Sans"}, "size": {"9pt"}, "colour": {"slate"}, "margin": {"12mm"}, "wording": {""}, "wording.field": {"page"}, "wording.text": {""}})
 	if words := strings.Count(w.get("/words/"+first), "["); words > 10 { // each word is a list of its own, after the number too
-		w.do("mark-text", url.Values{"_place": {"review"}, "page": {first}, "_words": {"0-1 3-3"}, "how": {"highlight"}, "colour": {"straw"}})
+		w.do("mark-text", url.Values{"_place": {"review"}, "page": {first}, "_words": {"0-1 3-3"}, "how": {"highlight"}, "colour": {"#f6dd8f"}})
 		assert.Contains(w.c.t, w.get("/marks"), "Page 1")
 	}
 	if len(pages) >= manyPages {
 		return len(pages)
 	}
 	state, _ := w.c.seen(w.id)
-	w.do("insert", url.Values{"_place": {"collect"}, "from": {state}, "pages": {"all"}, "to": {first}})
+	w.do("insert", url.Values{"_place": {"collect"}, "from": {"state:" + state}, "pages": {"all"}, "to": {first}})
 	w.do("remove", url.Values{"_place": {"arrange"}, "pages": {first}})
 	return 2*len(pages) - 1
 }

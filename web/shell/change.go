@@ -62,7 +62,7 @@ func (s *Server) do(w http.ResponseWriter, r *http.Request) error {
 			return err
 		}
 		if done != nil {
-			return s.answer(w, r, done, done.Step.Sentence+".")
+			return s.answer(w, r, done, done.Step.Sentence+".", true)
 		}
 		return s.showWork(w, r, work)
 	}
@@ -70,17 +70,17 @@ func (s *Server) do(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.answer(w, r, out, out.Step.Sentence+".")
+	return s.answer(w, r, out, out.Step.Sentence+".", true)
 }
 
-// answer shows the desk after a change: where to go, and what was done in one line.
-func (s *Server) answer(w http.ResponseWriter, r *http.Request, out *desk.Outcome, text string) error {
+// answer shows the desk after a change: where to go, and what was done in one line, with the button that undoes it where undoable.
+func (s *Server) answer(w http.ResponseWriter, r *http.Request, out *desk.Outcome, text string, undoable bool) error {
 	v := station.Shown{Snapshot: out.Snapshot, Place: r.FormValue("_place"), Message: &station.Message{Text: text}}
 	if st := out.Step; st != nil {
 		v.Page = st.Show
 		v.Message.Details = st.WarningList()
 	}
-	if out.Step != nil || strings.HasPrefix(text, "Done: ") {
+	if undoable {
 		v.Message.Undo = fmt.Sprintf("/desk/%d/undo", out.Snapshot.Document.ID)
 		v.Message.UndoWord = "Undo"
 		v.Message.Values = map[string]string{"_seen": strconv.Itoa(int(out.Snapshot.State.ID)), "_place": v.Place}
@@ -93,7 +93,7 @@ func (s *Server) undo(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.answer(w, r, out, "Undone: "+out.Undone+".")
+	return s.answer(w, r, out, "Undone: "+out.Undone+".", false)
 }
 
 func (s *Server) redo(w http.ResponseWriter, r *http.Request) error {
@@ -101,7 +101,7 @@ func (s *Server) redo(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.answer(w, r, out, "Redone: "+out.Undone+".")
+	return s.answer(w, r, out, "Redone: "+out.Undone+".", false)
 }
 
 // undoStep undoes one earlier step alone.
@@ -110,7 +110,7 @@ func (s *Server) undoStep(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.answer(w, r, out, "Done: "+out.Undone+"; the steps after it stay.")
+	return s.answer(w, r, out, out.Undone+"; the steps after it stay.", true)
 }
 
 // defaultBox is the longest side of a preview that asks for no size, in pixels.

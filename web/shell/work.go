@@ -65,7 +65,7 @@ func (s *Server) showWork(w http.ResponseWriter, r *http.Request, work *desk.Wor
 		case *desk.Outcome:
 			w.Header().Set("HX-Retarget", "#swap")
 			w.Header().Set("HX-Reswap", "outerHTML")
-			return s.answer(w, r, led, led.Step.Sentence+".")
+			return s.answer(w, r, led, led.Step.Sentence+".", true)
 		}
 	}
 	w.Header().Set("HX-Retarget", "#message")
