@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"slices"
 
+	"gorm.io/gorm"
+
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
@@ -45,8 +47,11 @@ func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
 			target.Params = string(v.Params)
 			later = append([]Step{target}, later...)
 		}
-		if len(later) == 0 {
+		if len(later) == 0 && head.State.back() == target.parent {
 			return d.headTo(ctx, head, target.parent, v.Person)
+		}
+		if len(later) == 0 { // undoing leads elsewhere from here: the state before the step comes again
+			return d.comeAgain(ctx, head, target.parent, act, v.Person)
 		}
 		from, err := d.load(ctx, head.Document, target.parent)
 		if err != nil {
@@ -71,6 +76,26 @@ func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
 		out.Undone = act
 	}
 	return out, err
+}
+
+// comeAgain makes a state of before the head, as a state of its own that undoing leads back from. The caller holds the lock.
+func (d *Desk) comeAgain(ctx context.Context, head *Snapshot, state uint, act string, person uint) (*Snapshot, error) {
+	snap, err := d.load(ctx, head.Document, state)
+	if err != nil {
+		return nil, err
+	}
+	snap.State.ID, snap.State.BackID, snap.State.Act = 0, head.State.ID, act
+	snap.Document.ChangedAt, snap.Document.ChangedBy = d.now(), person
+	snap.describe()
+	snap.Document.Paper = paperOf(snap.PDF)
+	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Create(&snap.State).Error; err != nil {
+			return err
+		}
+		snap.Document.HeadID, snap.Document.TipID = snap.State.ID, snap.State.ID
+		return moveHead(tx, head.State.ID, &snap.Document, "HeadID", "TipID", "Pages", "Paper", "Weight", "FirstKey", "FirstVersion", "ChangedAt", "ChangedBy")
+	})
+	return snap, err
 }
 
 // runAll runs stored steps one after another in memory, the first with changed parameters or not. files are what it put into the store.

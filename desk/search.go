@@ -15,7 +15,7 @@ import (
 
 // searchTables makes the full-text index of all pages' texts, which triggers hold in step with their table. It has two columns: text is
 // cut into words; spaced has the letters of scripts that are written without spaces, each as a word of its own, so that any run
-// of them is found as a phrase.
+// of them is found as a phrase, and what touches them.
 func searchTables(tx *gorm.DB) error {
 	var rows []PageText
 	for last := uint(0); ; last = rows[len(rows)-1].ID {
@@ -61,25 +61,50 @@ func unspaced(r rune) bool {
 	return r > 0xdff && unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Thai, unicode.Lao, unicode.Khmer, unicode.Myanmar)
 }
 
-// spaced gives the letters of a text that are of scripts without spaces, each as a word; "x" stands where others lie between.
+// parted stands between letters that do not follow each other; it is a letter that no text has and no search.
+const parted = '\ue000'
+
+// spaced gives the letters of a text that are of scripts without spaces, each as a word, and the words of other scripts that touch
+// them, which the column of words has only as a part of a longer one.
 func spaced(text string) string {
 	var b strings.Builder
-	apart := false
-	for _, r := range text {
+	apart, touches := false, false
+	from := -1 // where a word of other scripts begins
+	end := func(to int, keep bool) {
+		if from < 0 {
+			return
+		}
+		if keep {
+			b.WriteString(text[from:to] + " ")
+		}
+		from, apart = -1, !keep
+	}
+	last := rune(0)
+	for i, r := range text {
 		switch {
 		case unspaced(r):
+			end(i, true)
 			if apart && b.Len() > 0 {
-				b.WriteString("x ")
+				b.WriteString(string(parted) + " ")
 			}
 			apart = false
-			b.WriteRune(r)
-			b.WriteByte(' ')
-		case unicode.IsLetter(r) || unicode.IsDigit(r) || r == '\n' || r == '\t':
-			apart = true
+			b.WriteString(string(r) + " ")
+		case isLetter(r):
+			if from < 0 {
+				from, touches = i, unspaced(last)
+			}
+		default:
+			end(i, touches)
+			apart = apart || r != ' ' // which a line's end is too
 		}
+		last = r
 	}
+	end(len(text), touches)
 	return b.String()
 }
+
+// isLetter reports whether a character is a part of words, as the index has them.
+func isLetter(r rune) bool { return unicode.In(r, unicode.L, unicode.N, unicode.M) }
 
 // TextHit is a page that a search across documents found.
 type TextHit struct {
@@ -179,7 +204,7 @@ func readQuery(text string) (q textQuery) {
 			q.finders = append(q.finders, f)
 		}
 	}
-	for w := range strings.FieldsFuncSeq(text, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.Is(unicode.M, r) }) {
+	for w := range strings.FieldsFuncSeq(text, func(r rune) bool { return !isLetter(r) }) {
 		for w != "" {
 			n := strings.IndexFunc(w, func(r rune) bool { return unspaced(r) != unspaced(firstRune(w)) })
 			if n < 0 {
@@ -193,14 +218,14 @@ func readQuery(text string) (q textQuery) {
 			case phrase:
 				plain = append(plain, run)
 			case utf8.RuneCountInString(run) == 1:
-				add(`{text} : "`+run+`"`, run)
+				add(`"`+run+`"`, run)
 			default:
-				add(`{text} : "`+run+`"*`, run)
+				add(`"`+run+`"*`, run)
 			}
 		}
 	}
 	if len(plain) > 0 {
-		add(`{text} : "`+strings.Join(plain, " ")+`"`, strings.Join(plain, " "))
+		add(`"`+strings.Join(plain, " ")+`"`, strings.Join(plain, " "))
 	}
 	q.match = strings.Join(terms, " AND ")
 	return q
@@ -286,14 +311,14 @@ func (q *textQuery) marked(text string) (parts []TextPart) {
 // startsWord reports whether a word begins at a place, or any letter of a script without spaces.
 func startsWord(text string, at int) bool {
 	r, _ := utf8.DecodeLastRuneInString(text[:at])
-	return at == 0 || !unicode.IsLetter(r) && !unicode.IsDigit(r) || unspaced(firstRune(text[at:]))
+	return at == 0 || !isLetter(r) || unspaced(r) || unspaced(firstRune(text[at:]))
 }
 
 // toWordEnd makes a hit longer, to the end of the word that it begins.
 func toWordEnd(text string, h [2]int) [2]int {
 	for h[1] < len(text) {
 		r, n := utf8.DecodeRuneInString(text[h[1]:])
-		if h[1] == h[0] || unspaced(r) || !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.Is(unicode.M, r) {
+		if h[1] == h[0] || unspaced(r) || !isLetter(r) {
 			break
 		}
 		h[1] += n
