@@ -39,7 +39,7 @@ func searchTables(tx *gorm.DB) error {
 		"DROP TABLE IF EXISTS page_search",
 		"UPDATE page_texts SET spaced = '' WHERE spaced IS NULL",
 		"CREATE INDEX IF NOT EXISTS page_texts_unread ON page_texts(document_id) WHERE text = ''",
-		`CREATE VIRTUAL TABLE page_search USING fts5(text, spaced, content='page_texts', content_rowid='id', tokenize="unicode61 remove_diacritics 2", prefix='2 3 4 5')`,
+		`CREATE VIRTUAL TABLE page_search USING fts5(text, spaced, content='page_texts', content_rowid='id', tokenize="unicode61 remove_diacritics 2", prefix='2 3')`,
 		`CREATE TRIGGER page_texts_new AFTER INSERT ON page_texts BEGIN
 			INSERT INTO page_search(rowid, text, spaced) VALUES (new.id, new.text, new.spaced); END`,
 		`CREATE TRIGGER page_texts_gone AFTER DELETE ON page_texts BEGIN
