@@ -3,12 +3,10 @@ package raster
 import (
 	"bytes"
 	"context"
-	"encoding/binary"
 	"encoding/gob"
 	"errors"
 	"fmt"
 	"image"
-	"image/color"
 	"image/jpeg"
 	"image/png"
 	"io"
@@ -269,50 +267,17 @@ func encode(img *image.RGBA, f Format) (Picture, error) {
 	} else {
 		p.Type = "image/png"
 		var src image.Image = img
-		if few := fewColours(img); few != nil {
+		near := 0
+		if f == Auto {
+			near = alike
+		}
+		if few := fewColours(img, near); few != nil {
 			src = few
 		}
 		err = (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&out, src)
 	}
 	p.Data = out.Bytes()
 	return p, err
-}
-
-// fewColours gives the same picture with a palette, which takes a third of the time to pack; nil where it has more than 256 colours, or is
-// see-through somewhere.
-func fewColours(img *image.RGBA) *image.Paletted {
-	b := img.Bounds()
-	out := image.NewPaletted(image.Rect(0, 0, b.Dx(), b.Dy()), make(color.Palette, 0, 256))
-	const slots = 1 << 10 // of an open table, at most a quarter full
-	var keys [slots]uint32
-	var index [slots]uint8
-	last, lastIndex, any := uint32(0), uint8(0), false
-	for y := range b.Dy() {
-		row := img.Pix[y*img.Stride : y*img.Stride+4*b.Dx()]
-		to := out.Pix[y*out.Stride:]
-		for x := 0; x < len(row); x += 4 {
-			c := binary.LittleEndian.Uint32(row[x:])
-			if c != last || !any {
-				if c>>24 != 0xff {
-					return nil
-				}
-				h := c * 0x9e3779b1 >> 22
-				for keys[h] != c && keys[h] != 0 {
-					h = (h + 1) % slots
-				}
-				if keys[h] == 0 {
-					if len(out.Palette) == 256 {
-						return nil
-					}
-					keys[h], index[h] = c, uint8(len(out.Palette))
-					out.Palette = append(out.Palette, color.RGBA{row[x], row[x+1], row[x+2], 0xff})
-				}
-				last, lastIndex, any = c, index[h], true
-			}
-			to[x/4] = lastIndex
-		}
-	}
-	return out
 }
 
 // manyColours samples the picture: photographs and scans have more colours than

@@ -151,7 +151,7 @@ func TestFewColours(t *testing.T) {
 	for i := 0; i < len(img.Pix); i += 4 {
 		copy(img.Pix[i:], []byte{byte(i / 4 % 250), 7, byte(i / 4 % 5), 255})
 	}
-	few := fewColours(img)
+	few := fewColours(img, 0)
 	require.NotNil(t, few)
 	for y := range 40 {
 		for x := range 64 {
@@ -159,12 +159,41 @@ func TestFewColours(t *testing.T) {
 		}
 	}
 	img.Pix[3] = 254
-	assert.Nil(t, fewColours(img))
+	assert.Nil(t, fewColours(img, 0))
 	img.Pix[3] = 255
 	for i := 0; i < len(img.Pix); i += 4 {
 		copy(img.Pix[i:], []byte{byte(i / 4), byte(i / 1024), 1, 255})
 	}
-	assert.Nil(t, fewColours(img), "over 256 colours")
+	assert.Nil(t, fewColours(img, 0), "over 256 colours")
+	assert.Nil(t, fewColours(img, alike), "nor near ones")
+
+	// Letters in two colours over wide tints: the tints stay as they are, and no edge differs by more than one can see.
+	edges := []color.RGBA{{0, 0, 0, 255}, {38, 70, 90, 255}, {160, 20, 30, 255}}
+	for i := 0; i < len(img.Pix); i += 4 {
+		p := i / 4
+		c := color.RGBA{250, 250, byte(250 + p%2), 255}
+		if p%3 == 0 { // an edge between white and a colour
+			e, k := edges[p/3%3], p/9%256
+			c = color.RGBA{byte((int(e.R)*k + 255*(255-k)) / 255), byte((int(e.G)*k + 255*(255-k)) / 255), byte((int(e.B)*k + 255*(255-k)) / 255), 255}
+		}
+		img.SetRGBA(p%64, p/64, c)
+	}
+	assert.Nil(t, fewColours(img, 0))
+	few = fewColours(img, alike)
+	require.NotNil(t, few)
+	worst := 0
+	for y := range 40 {
+		for x := range 64 {
+			a, b := img.RGBAAt(x, y), color.RGBAModel.Convert(few.At(x, y)).(color.RGBA)
+			for _, d := range []int{int(a.R) - int(b.R), int(a.G) - int(b.G), int(a.B) - int(b.B)} {
+				worst = max(worst, d, -d)
+			}
+			if a.R == 250 {
+				require.Equal(t, a, b, "a tint")
+			}
+		}
+	}
+	assert.InDelta(t, alike, worst, alike-1)
 	for _, f := range []Format{PNG, Auto} {
 		p, err := encode(image.NewRGBA(image.Rect(0, 0, 9, 9)), f)
 		require.NoError(t, err)
