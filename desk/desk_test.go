@@ -391,9 +391,32 @@ func TestPicturesAndPreview(t *testing.T) {
 	key := step.Key{Ordinal: 1}
 	upright, err := d.Picture(t.Context(), doc.ID, key, 0, 200, 200)
 	require.NoError(t, err)
-	pre, err := d.Preview(t.Context(), Change{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "rotate", Params: json.RawMessage(`{"pages":["0.1"],"by":90}`)}, key, 200, 200)
+	pre, err := d.Preview(t.Context(), Change{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "rotate", Params: json.RawMessage(`{"pages":["0.1"],"by":90}`)}, Previewed{At: key, W: 200, H: 200})
 	require.NoError(t, err)
 	assert.NotEqual(t, upright, pre.Picture.Data)
+	// Another page is shown where the step does not concern the one that is looked at; and no more is done than that page takes.
+	number := func(pages string, v Previewed) *Preview {
+		v.W, v.H = 200, 200
+		p, err := d.Preview(t.Context(), Change{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "number", Params: json.RawMessage(`{"pages":"` + pages + `"}`)}, v)
+		require.NoError(t, err)
+		return p
+	}
+	fourth := step.Key{Ordinal: 4}
+	for _, c := range []struct {
+		pages string
+		v     Previewed
+		want  uint32
+		forms int
+	}{
+		{"2-", Previewed{At: fourth, Else: true}, 4, 1}, {"2-3", Previewed{At: fourth, Else: true}, 2, 1}, {"2-3", Previewed{At: fourth}, 4, 0},
+		{"2-", Previewed{}, 2, 3}, {"all but 2", Previewed{At: step.Key{Ordinal: 2}, Else: true}, 1, 1},
+	} {
+		p := number(c.pages, c.v)
+		assert.EqualValues(t, c.want, p.Key.Ordinal, "%+v", c)
+		assert.EqualValues(t, c.want-1, p.Page)
+		assert.Equal(t, c.forms, bytes.Count(p.Result.Update, []byte("/Subtype/Form")), "%+v", c)
+	}
+
 	out := mustDo(t, d, doc.ID, "rotate", `{"pages":["0.1"],"by":90}`)
 	v := out.Snapshot.Pages()[0].Version
 	assert.Equal(t, out.Step.ID, v)

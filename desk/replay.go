@@ -244,14 +244,21 @@ type Preview struct {
 	Picture raster.Picture
 	Step    step.Step
 	Result  *step.Result
-	Page    int           // the page shown, from 0 on, in the document after the step
+	Key     step.Key      // of the page shown
+	Page    int           // its index in the document after the step
 	Doc     *pdf.Document // after the step, as far as this page shows it
 	Ref     pdf.Ref       // the page shown
 }
 
-// Preview runs the step on the document in memory and draws the page of that key as it
-// would be. Where the step names the page to go to and at is zero, that one is drawn.
-func (d *Desk) Preview(ctx context.Context, c Change, at step.Key, w, h int) (*Preview, error) {
+// Previewed says which page of a preview is drawn, and how large.
+type Previewed struct {
+	At   step.Key // zero: the page that the step leads to, which may be a new one; all of the step's work is done then
+	Else bool     // where the step does not concern that page, the one that it leads to
+	W, H int      // pixels that it fits into
+}
+
+// Preview runs the step on the document in memory and draws a page as it would be. Work on pages that are not shown is left out.
+func (d *Desk) Preview(ctx context.Context, c Change, v Previewed) (*Preview, error) {
 	head, err := d.Look(ctx, c.Person, c.Document)
 	if err != nil {
 		return nil, err
@@ -265,25 +272,37 @@ func (d *Desk) Preview(ctx context.Context, c Change, at step.Key, w, h int) (*P
 	}
 	src := &sources{desk: d}
 	defer src.close()
-	only, _ := head.Keys.Ref(at)
-	env := &step.Env{Now: d.now(), Step: head.Document.NextNo, Keys: head.Keys, Sources: src, Only: only}
-	copy(env.Seed[:], newToken())
 	timed, cancel := limited(ctx)
 	defer cancel()
-	fork, res, err := d.registry.Run(timed, head.PDF, s, env)
-	if err != nil {
-		return nil, overran(timed, err)
+	now, no := d.now(), head.Document.NextNo
+	p := &Preview{Step: s, Key: v.At}
+	var seed [16]byte
+	copy(seed[:], newToken())
+	run := func(only pdf.Ref) error {
+		p.Doc, p.Result, err = d.registry.Run(timed, head.PDF, s, &step.Env{Now: now, Seed: seed, Step: no, Keys: head.Keys, Sources: src, Only: only})
+		p.Ref = only
+		return overran(timed, err)
 	}
-	if only.IsZero() {
-		only, _ = head.Keys.With(env.Step, res.Created).Ref(res.Show)
+	only, _ := head.Keys.Ref(v.At)
+	if err := run(only); err != nil {
+		return nil, err
 	}
-	page := fork.PageIndex(only)
-	if page < 0 {
+	if show, old := head.Keys.Ref(p.Result.Show); v.Else && old && !only.IsZero() && !p.Result.All && !slices.Contains(p.Result.Pages, v.At) {
+		p.Key = p.Result.Show
+		if err := run(show); err != nil {
+			return nil, err
+		}
+	}
+	if p.Ref.IsZero() {
+		p.Key = p.Result.Show
+		p.Ref, _ = head.Keys.With(no, p.Result.Created).Ref(p.Key)
+	}
+	if p.Page = p.Doc.PageIndex(p.Ref); p.Page < 0 {
 		return nil, step.Refuse("the page is not in the document after this step")
 	}
-	pic, err := d.drawFork(ctx, head, res, page, fmt.Sprintf("preview-%x", env.Seed), w, h)
+	p.Picture, err = d.drawFork(ctx, head, p.Result, p.Page, fmt.Sprintf("preview-%x", seed), v.W, v.H)
 	if err != nil {
 		return nil, err
 	}
-	return &Preview{pic, s, res, page, fork, only}, nil
+	return p, nil
 }

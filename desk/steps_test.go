@@ -161,7 +161,7 @@ func TestNewBase(t *testing.T) {
 	}
 	assert.True(t, bytes.Equal(want, bytesOf(t, snapshot(t, d, doc.ID))))
 	// It is previewed, and stands in the middle of what is replayed.
-	pre, err := d.Preview(t.Context(), Change{Document: doc.ID, Seen: again.State.ID, Person: 1, Name: "squeeze"}, step.Key{Ordinal: 1}, 100, 100)
+	pre, err := d.Preview(t.Context(), Change{Document: doc.ID, Seen: again.State.ID, Person: 1, Name: "squeeze"}, Previewed{At: step.Key{Ordinal: 1}, W: 100, H: 100})
 	require.NoError(t, err)
 	assert.NotEmpty(t, pre.Picture.Data)
 	rotated := trail(t, d, again)[1]

@@ -133,11 +133,11 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {
 	if !boxOK(box) {
 		box = defaultBox
 	}
-	p, err := s.desk.Preview(r.Context(), c, at, box, box)
+	p, err := s.desk.Preview(r.Context(), c, desk.Previewed{At: at, Else: r.FormValue("_else") != "", W: box, H: box})
 	if err != nil {
 		return err
 	}
-	v := previewed{Pages: len(p.Result.Pages), Sentence: p.Result.Sentence, Warnings: p.Result.Warnings, Show: p.Result.Show.String()}
+	v := previewed{Pages: len(p.Result.Pages), Sentence: p.Result.Sentence, Warnings: p.Result.Warnings, Show: p.Key.String()}
 	v.W, v.H = p.Doc.Geometry(p.Ref).Seen()
 	v.Number = p.Page + 1
 	if all, err := p.Doc.Pages(); err == nil {

@@ -20,11 +20,11 @@ export function startPreview(form, { paper, strip, signal, wants = () => true })
   startFields(form, signal);
   form.addEventListener("input", () => {
     clearTimeout(timer);
-    timer = setTimeout(() => preview(""), patience);
+    timer = setTimeout(() => preview(), patience);
   }, { signal });
-  form.addEventListener("change", (e) => e.target.matches("select") && (clearTimeout(timer), preview("")), { signal });
-  on("look", () => going || preview(brings ? "" : state.at, true), signal);
-  on("resized", () => preview(state.at), signal);
+  form.addEventListener("change", (e) => e.target.matches("select") && (clearTimeout(timer), preview()), { signal });
+  on("look", () => going || preview(true), signal);
+  on("resized", () => preview(true), signal);
   signal.addEventListener("abort", () => clearTimeout(timer), { once: true });
 
   function none(sentence = "") {
@@ -47,18 +47,19 @@ export function startPreview(form, { paper, strip, signal, wants = () => true })
     }
   }
 
-  // preview runs the step: at shows that page if it will change; else the page that is looked at stays if it will, or the first one
-  // that will is gone to. looked: another page is looked at, the values are the same.
-  async function preview(at, looked = false) {
+  // preview runs the step and shows the page that is looked at if it will change; else the first one that will is gone to. looked: the
+  // values are the same, and the view stays.
+  async function preview(looked = false) {
     const mine = ++asked;
     if (!wants(form)) {
       button.disabled = true;
       return;
     }
+    const at = state.at;
     if (looked && touched.size && !touched.has(at) && !brings) return; // this page stays as it is
-    const stay = brings ? "" : at && (!touched.size || touched.has(at)) ? at : touched.has(state.at) ? state.at : "";
     const data = new URLSearchParams(new FormData(form));
-    data.set("_page", stay);
+    data.set("_page", brings ? "" : at);
+    data.set("_else", looked ? "" : "yes");
     data.set("_box", paper.box());
     const got = await ask(data);
     if (!got || mine !== asked) return;
@@ -76,12 +77,11 @@ export function startPreview(form, { paper, strip, signal, wants = () => true })
     button.textContent = `${button.dataset.outcome} ${count(v.pages, "page")}`;
     said.classList.remove("problem");
     said.textContent = (v.warnings ?? []).join("\n");
-    if (stay && touched.size && !touched.has(stay)) {
-      if (!looked) return preview(""); // the values moved away from this page
+    if (looked && touched.size && !touched.has(at) && !brings) {
       paper.show(); // this page stays as it is
       return;
     }
-    if (!stay && page(v.show) && v.show !== state.at) {
+    if (page(v.show) && v.show !== state.at) {
       going = true; // going there must not ask again
       look(v.show);
       going = false;
@@ -90,5 +90,5 @@ export function startPreview(form, { paper, strip, signal, wants = () => true })
     paper.spot(v.spot ?? null);
   }
 
-  preview("");
+  preview();
 }
