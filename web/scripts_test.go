@@ -46,15 +46,19 @@ func TestListenersDoNotGrow(t *testing.T) {
 	require.NoError(t, proto.PerformanceEnable{}.Call(o.page))
 	rotate := func(n int, place string) { // and undo it, so that the trail and with it the page stay as long
 		o.page.MustEval(`async (n, place) => {
-			const swapped = () => new Promise(r => document.addEventListener("htmx:after:swap", () => setTimeout(r, 30), { once: true }));
+			const seen = () => document.getElementById("swap").dataset.seen;
+			const act = async (what, values) => {
+				const was = seen();
+				window.htmx.ajax("POST", "/desk/" + document.getElementById("swap").dataset.doc + what, { target: "#swap", swap: "outerHTML", values: { _seen: was, _place: place, ...values } });
+				for (let waited = 0; seen() === was; waited += 10) {
+					if (waited > 20000) throw new Error("no answer to " + what);
+					await new Promise(r => setTimeout(r, 10));
+				}
+				await new Promise(r => setTimeout(r, 20)); // the slip is mounted
+			};
 			for (let i = 0; i < n; i++) {
-				const swap = document.getElementById("swap");
-				let done = swapped();
-				window.htmx.ajax("POST", "/desk/"+swap.dataset.doc+"/do/rotate", { target: "#swap", swap: "outerHTML", values: { _seen: swap.dataset.seen, _place: place, _request: "r" + Math.random(), pages: "1", by: "90" } });
-				await done;
-				done = swapped();
-				document.getElementById("undo").click();
-				await done;
+				await act("/do/rotate", { _request: "r" + Math.random(), pages: "1", by: "90" });
+				await act("/undo", {});
 			}
 		}`, n, place)
 		o.quiet()
@@ -67,7 +71,7 @@ func TestListenersDoNotGrow(t *testing.T) {
 		rotate(25, place) // 50 steps
 		assert.Equal(t, document, o.listenersOf("document"), "%s: on the document", place)
 		assert.Equal(t, window, o.listenersOf("window"), "%s: on the window", place)
-		assert.LessOrEqual(t, o.listeners(), all+2, "%s: in all", place)
+		assert.Less(t, o.listeners(), all+10, "%s: in all; one for each step would be 50", place)
 		t.Logf("%s: %d listeners on the document, %d on the window, %d in all", place, document, window, all)
 	}
 }
