@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"testing"
 
+	"github.com/go-rod/rod"
 	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -74,6 +75,22 @@ func TestListenersDoNotGrow(t *testing.T) {
 		assert.Less(t, o.listeners(), all+10, "%s: in all; one for each step would be 50", place)
 		t.Logf("%s: %d listeners on the document, %d on the window, %d in all", place, document, window, all)
 	}
+}
+
+// A script that does not arrive is missed in words; what else the screen does, it does.
+func TestScriptIsMissing(t *testing.T) {
+	o, id := openDocument(t, "Long.pdf", pdftest.Text(2))
+	router := o.page.HijackRequests()
+	require.NoError(t, router.Add("*/arrange/pages.js", "", func(h *rod.Hijack) { h.Response.Fail(proto.NetworkErrorReasonConnectionFailed) }))
+	go router.Run()
+	o.go_("/desk/" + id + "/arrange")
+	o.ready()
+	o.says("A part of this screen did not arrive. Load the page again.")
+	require.NoError(t, router.Stop())
+	o.go_("/desk/" + id + "/arrange")
+	o.ready()
+	o.page.MustElement(".leaf")
+	assert.Empty(t, o.text("#message"))
 }
 
 // What the scripts compute by themselves is what the server computes: lengths, and places on a page.

@@ -1,5 +1,5 @@
 // What every screen needs: the finder, dialogs, keys, messages; and the script that the screen names.
-import { el } from "./dom.js";
+import { el, script } from "./dom.js";
 import { startFinder } from "./finder.js";
 import { startKeys } from "./keys.js";
 import { startDesk } from "./desk.js";
@@ -25,5 +25,5 @@ el("look")?.addEventListener("close", () => el("look").replaceChildren());
 
 const ready = () => (document.body.dataset.ready = "yes"); // keys and pointer are heard from here on
 if (document.body.dataset.screen === "desk") startDesk().then(ready);
-else if (document.body.dataset.module) import(document.body.dataset.module).then((m) => m.start()).then(ready);
+else if (document.body.dataset.module) script(document.body.dataset.module).then((m) => m?.start()).then(ready);
 else ready();

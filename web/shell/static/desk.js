@@ -1,6 +1,6 @@
 // The desk: what it shows stands in the page that the server sent. After each step the server sends the desk anew; what was
 // mounted on the old one is taken down, by one signal, and what the new one names is mounted.
-import { el, typing } from "./dom.js";
+import { el, script, typing } from "./dom.js";
 import { answersTo } from "./keys.js";
 import { state, load, look, page, index, on, emit } from "./state.js";
 import { Board } from "./surface/board.js";
@@ -71,8 +71,8 @@ async function mount() {
   emit("look");
   const module = el("slip").dataset.module;
   if (!module) return;
-  const m = await import(module);
-  if (!signal.aborted) m.mount({ slip: el("slip"), paper, strip, board, signal });
+  const m = await script(module);
+  if (m && !signal.aborted) m.mount({ slip: el("slip"), paper, strip, board, signal });
 }
 
 // links has the way lead to the page that is looked at.

@@ -28,3 +28,18 @@ export async function answer(url, options) {
     return { ok: false, status: 0, text: () => "The connection was lost." };
   }
 }
+
+// script brings the script of a screen or a slip; null where it does not come. That is said, unless the page is being left.
+export async function script(address) {
+  try {
+    return await import(address);
+  } catch {
+    setTimeout(() => {
+      const said = document.createElement("div");
+      said.className = "said problem";
+      said.append(Object.assign(document.createElement("p"), { textContent: "A part of this screen did not arrive. Load the page again." }));
+      el("message")?.replaceChildren(said);
+    }, 500);
+    return null;
+  }
+}
