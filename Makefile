@@ -4,7 +4,8 @@
 # make corpus gathers real files, holds what is read and written against other programs, and writes docs/COMPATIBILITY.md
 # make agree  holds the text of real files against what other programs read, and writes docs/AGREEMENT.md
 # make walk   walks the real files through the whole house, from the door to the hand-out
-# make fuzz   runs each fuzz target for TIME (2m)
+# make fuzz   tries changed real files, and then runs each fuzz target, for TIME (2m) each
+# make hostile takes files that are made to stop the program through all of it, and those in the folder HOSTILE
 # make lint   vet, gofmt and staticcheck
 # make shots  pictures of the main views, into docs/screenshots
 export CGO_ENABLED ?= 0
@@ -12,8 +13,9 @@ SHELL := /bin/bash
 ADDR ?= 127.0.0.1:8080
 PAPERS ?= $(CURDIR)/.papers
 TIME ?= 2m
+HOSTILE ?= $(CURDIR)/mutate/seeds
 
-.PHONY: demo build test lint bench papers corpus agree walk fuzz shots vendor
+.PHONY: demo build test lint bench papers corpus agree walk hostile fuzz shots vendor
 
 demo: build
 	./glenrain demo --addr $(ADDR)
@@ -51,7 +53,11 @@ agree: papers
 walk: papers
 	GLENRAIN_PAPERS=$(PAPERS) go test ./web -run TestRealFiles -count=1 -timeout 60m
 
-fuzz:
+hostile:
+	GLENRAIN_HOSTILE=$(HOSTILE) go test ./cmd/glenrain -run TestHostile -count=1 -v -timeout 30m
+
+fuzz: papers
+	go run ./mutate -time $(TIME) $(PAPERS)
 	GLENRAIN_PAPERS=$(PAPERS) tools/fuzz $(TIME)
 
 shots:

@@ -23,7 +23,6 @@ import (
 	"gorm.io/gorm/logger"
 
 	"glenrain/core/pdf"
-	"glenrain/core/raster"
 	"glenrain/demo"
 	"glenrain/desk"
 	"glenrain/web"
@@ -56,14 +55,7 @@ func (b *browser) ask(method, path string, form url.Values) (string, time.Durati
 }
 
 // served serves a desk and signs somebody in.
-func served(ctx context.Context, d *desk.Desk) (b *browser, stop func(), err error) {
-	if empty, err := d.Empty(ctx); err != nil {
-		return nil, nil, err
-	} else if empty {
-		if _, err := d.AddPerson(ctx, "Isla Merrow", "isla", demo.Password); err != nil {
-			return nil, nil, err
-		}
-	}
+func served(d *desk.Desk) (b *browser, stop func(), err error) {
 	s, err := web.New(d, web.Options{House: demo.House, Log: slog.New(slog.DiscardHandler)})
 	if err != nil {
 		return nil, nil, err
@@ -104,12 +96,12 @@ func stock(ctx context.Context, d *desk.Desk, path string, doc *pdf.Document) (*
 
 // previews measures the preview of page numbers, from the request to the last byte of the page's picture, and opening the desk.
 func previews(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
-	d, err := desk.Open(filepath.Join(dir, "previews"), desk.Options{PDFiumCache: raster.CacheForTests()})
+	d, err := openDesk(filepath.Join(dir, "previews"))
 	if err != nil {
 		return err
 	}
 	defer d.Close()
-	b, stop, err := served(ctx, d)
+	b, stop, err := served(d)
 	if err != nil {
 		return err
 	}
@@ -181,7 +173,7 @@ func trails(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
 		return err
 	}
 	defer os.RemoveAll(folder)
-	d, err := desk.Open(folder, desk.Options{PDFiumCache: raster.CacheForTests()})
+	d, err := openDesk(folder)
 	if err != nil {
 		return err
 	}
@@ -205,7 +197,7 @@ func trails(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
 	if err := d.Close(); err != nil {
 		return err
 	}
-	if d, err = desk.Open(folder, desk.Options{PDFiumCache: raster.CacheForTests()}); err != nil {
+	if d, err = openDesk(folder); err != nil {
 		return err
 	}
 	defer d.Close()
@@ -266,7 +258,7 @@ const (
 // lists measures the lists of a house with many documents and files handed out.
 func lists(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
 	folder := filepath.Join(dir, "lists")
-	d, err := desk.Open(folder, desk.Options{PDFiumCache: raster.CacheForTests()})
+	d, err := openDesk(folder)
 	if err != nil {
 		return err
 	}
@@ -307,11 +299,11 @@ func lists(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
 	if err != nil {
 		return err
 	}
-	if d, err = desk.Open(folder, desk.Options{PDFiumCache: raster.CacheForTests()}); err != nil {
+	if d, err = openDesk(folder); err != nil {
 		return err
 	}
 	defer d.Close()
-	b, stop, err := served(ctx, d)
+	b, stop, err := served(d)
 	if err != nil {
 		return err
 	}
@@ -347,7 +339,7 @@ const (
 // most frequent 1/n as often as the first), a page in twenty with a line of Chinese letters.
 func searches(ctx context.Context, dir string) error {
 	folder := filepath.Join(dir, "search")
-	d, err := desk.Open(folder, desk.Options{PDFiumCache: raster.CacheForTests()})
+	d, err := openDesk(folder)
 	if err != nil {
 		return err
 	}
@@ -409,11 +401,11 @@ func searches(ctx context.Context, dir string) error {
 		return err
 	}
 	made := time.Since(start)
-	if d, err = desk.Open(folder, desk.Options{PDFiumCache: raster.CacheForTests()}); err != nil {
+	if d, err = openDesk(folder); err != nil {
 		return err
 	}
 	defer d.Close()
-	b, stop, err := served(ctx, d)
+	b, stop, err := served(d)
 	if err != nil {
 		return err
 	}
@@ -424,7 +416,7 @@ func searches(ctx context.Context, dir string) error {
 		{"the beginning of many words", words[5][:3]}, {"a rare word", words[39_000]}, {"a phrase of two frequent words", `"` + words[0] + " " + words[1] + `"`}, {"one Chinese letter", "港"}, {"two Chinese letters", "港湾"},
 		{"four Chinese letters", "冬季係留"}, {"nothing that there is", "zzyzx"},
 	} {
-		found, err := d.SearchText(ctx, row.q, 5)
+		found, err := d.SearchText(ctx, 1, row.q, 5)
 		if err != nil {
 			return err
 		}

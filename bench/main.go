@@ -16,6 +16,7 @@ import (
 	"syscall"
 	"time"
 
+	"glenrain/core/child"
 	"glenrain/core/jobs"
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
@@ -25,7 +26,7 @@ import (
 )
 
 func main() {
-	raster.ChildMain()
+	child.Main()
 	if len(os.Args) > 2 && os.Args[1] == "measure" {
 		c, err := measureHere(os.Args[2], os.Args[3:])
 		if err != nil {
@@ -84,6 +85,8 @@ func run(ctx context.Context, only string) error {
 		return err
 	}
 	switch only { // a part alone, to look at
+	case "desk":
+		return deskSteps(ctx, dir, docs, big)
 	case "previews":
 		return previews(ctx, dir, docs)
 	case "trails":
@@ -404,12 +407,12 @@ func deskSteps(ctx context.Context, dir string, docs map[int]*pdf.Document, big 
 		return err
 	}
 	defer os.RemoveAll(memory)
-	d, err := desk.Open(memory, desk.Options{PDFiumCache: raster.CacheForTests()})
+	d, err := openDesk(memory)
 	if err != nil {
 		return err
 	}
 	defer d.Close()
-	onDisk, err := desk.Open(filepath.Join(dir, "disk"), desk.Options{PDFiumCache: raster.CacheForTests()})
+	onDisk, err := openDesk(filepath.Join(dir, "disk"))
 	if err != nil {
 		return err
 	}
@@ -477,7 +480,7 @@ func deskSteps(ctx context.Context, dir string, docs map[int]*pdf.Document, big 
 
 // pictures measures pages drawn by a renderer that runs, beside whole processes of pdftoppm.
 func pictures(ctx context.Context, dir, byelaws, scan string) error {
-	d, err := desk.Open(filepath.Join(dir, "data"), desk.Options{PDFiumCache: raster.CacheForTests()})
+	d, err := openDesk(filepath.Join(dir, "data"))
 	if err != nil {
 		return err
 	}
@@ -508,13 +511,13 @@ func pictures(ctx context.Context, dir, byelaws, scan string) error {
 			return err
 		}
 		pages := s.Pages()
-		if _, err := d.Picture(ctx, doc.ID, pages[0].Key, 0, 100, 100); err != nil {
+		if _, err := d.Picture(ctx, 1, doc.ID, pages[0].Key, 0, 100, 100); err != nil {
 			return err
 		}
 		var ours, theirs []time.Duration
 		for i := row.from; i < row.from+20; i++ {
 			start := time.Now()
-			if _, err := d.Picture(ctx, doc.ID, pages[i].Key, pages[i].Version, 640, 640); err != nil {
+			if _, err := d.Picture(ctx, 1, doc.ID, pages[i].Key, pages[i].Version, 640, 640); err != nil {
 				return err
 			}
 			ours = append(ours, time.Since(start))
@@ -534,7 +537,7 @@ func pictures(ctx context.Context, dir, byelaws, scan string) error {
 	}
 	start := time.Now()
 	for _, p := range s.Pages()[300:400] {
-		if _, err := d.Picture(ctx, 1, p.Key, p.Version, 640, 640); err != nil {
+		if _, err := d.Picture(ctx, 1, 1, p.Key, p.Version, 640, 640); err != nil {
 			return err
 		}
 	}
@@ -545,4 +548,17 @@ func pictures(ctx context.Context, dir, byelaws, scan string) error {
 	}
 	fmt.Printf("| 100 of text in a row | %.0f | %.0f | %.2f |\n", ms(row), ms(ref.Wall), float64(row)/float64(ref.Wall))
 	return nil
+}
+
+// openDesk opens a data folder, with somebody in it who does what is measured.
+func openDesk(dir string) (*desk.Desk, error) {
+	d, err := desk.Open(dir, desk.Options{PDFiumCache: raster.CacheForTests()})
+	if err != nil {
+		return nil, err
+	}
+	empty, err := d.Empty(context.Background())
+	if err == nil && empty {
+		_, err = d.AddPerson(context.Background(), "Isla Merrow", "isla", demo.Password)
+	}
+	return d, err
 }

@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"glenrain/core/layout"
-	"glenrain/core/raster"
 	"glenrain/desk"
 )
 
@@ -36,7 +35,7 @@ func texts(ctx context.Context, dir, byelaws, big string) error {
 		}
 		fmt.Printf("| %s | %.0f | %.0f | %.2f | %.2f | %d |\n", p[0], ms(a.Wall), ms(b.Wall), float64(a.Wall)/float64(b.Wall), float64(a.CPU)/float64(b.CPU), a.Peak>>20)
 	}
-	d, err := desk.Open(filepath.Join(dir, "texts"), desk.Options{PDFiumCache: raster.CacheForTests()})
+	d, err := openDesk(filepath.Join(dir, "texts"))
 	if err != nil {
 		return err
 	}

@@ -41,7 +41,11 @@ func Fill(ctx context.Context, d *desk.Desk) (*desk.Person, error) {
 	if err != nil {
 		return nil, err
 	}
-	if _, err := d.AddPerson(ctx, "Tomas Quill", "tomas", Password); err != nil {
+	tomas, err := d.AddPerson(ctx, "Tomas Quill", "tomas", Password)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := d.AddPersonAs(ctx, desk.Reader, "Rona Skerry", "rona", Password); err != nil {
 		return nil, err
 	}
 	folder, err := d.EnsureFolder(ctx, "Documents")
@@ -61,7 +65,24 @@ func Fill(ctx context.Context, d *desk.Desk) (*desk.Person, error) {
 			return nil, fmt.Errorf("%s: %w", f.Name, err)
 		}
 	}
-	return p, nil
+	return p, licences(ctx, d, p.ID, tomas.ID)
+}
+
+// licences puts the signed licence into a folder that only those see who deal with licences.
+func licences(ctx context.Context, d *desk.Desk, isla, tomas uint) error {
+	folder, err := d.MakeFolder(ctx, isla, "Licences")
+	if err != nil {
+		return err
+	}
+	if err := d.OpenFolder(ctx, isla, folder.ID, true, []uint{tomas}); err != nil {
+		return err
+	}
+	found, err := d.Search(ctx, isla, "mooring licence", 1)
+	if err != nil || len(found) == 0 {
+		return err
+	}
+	_, err = d.MoveTo(ctx, isla, []uint{found[0].ID}, folder.ID)
+	return err
 }
 
 // Files makes the papers, the ones that people open first last.

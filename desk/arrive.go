@@ -1,24 +1,22 @@
 package desk
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"path/filepath"
 	"strings"
 	"unicode/utf8"
 
 	"gorm.io/gorm"
 
-	"glenrain/core/draw"
 	"glenrain/core/finding"
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/porter"
 )
 
 // Refused is a file that could not be added, with the reason.
@@ -60,97 +58,56 @@ func (d *Desk) Arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 	if err := d.may(ctx, a.Person, ActAdd, nil); err != nil {
 		return nil, err
 	}
+	if a.Folder != 0 {
+		if f, err := d.Folder(ctx, a.Person, a.Folder); err != nil || f.ID == 0 {
+			return nil, errors.Join(err, step.Refuse("this folder is not there any more"))
+		}
+	}
 	if was, err := d.asked(ctx, a.Person, a.RequestID); err != nil {
 		return nil, err
 	} else if was != nil {
-		return d.Document(ctx, was.DocumentID)
+		return d.row(ctx, was.DocumentID)
 	}
-	ctx, cancel := limited(ctx)
+	ctx, cancel := d.limited(ctx)
 	defer cancel()
 	row, err := d.arrive(ctx, a, in)
 	return row, overran(ctx, err)
 }
 
-// limited bounds how long one file or step may take.
-func limited(ctx context.Context) (context.Context, context.CancelFunc) {
-	return context.WithTimeoutCause(ctx, pdf.MaxWork, pdf.ErrTooLong)
-}
-
-// overran says in a sentence that the time was over.
-func overran(ctx context.Context, err error) error {
-	if errors.Is(err, context.DeadlineExceeded) && errors.Is(context.Cause(ctx), pdf.ErrTooLong) {
-		return pdf.ErrTooLong
-	}
-	return err
-}
-
 func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, error) {
 	fileName, password := a.Name, a.Password
 	fileName = cleanName(filepath.Base(strings.ReplaceAll(fileName, "\\", "/")))
-	row := &Document{FolderID: a.Folder, Name: trimExt(fileName), OriginalName: fileName, ChangedBy: a.Person}
-	var working *pdf.Document // what differs from the file as it came
-	if draw.IsPicture(in) {
-		doc := pdf.New()
-		page, kind, err := draw.PictureFile(doc, in, in.Size)
-		if err == nil {
-			err = doc.InsertPages(0, []pdf.Ref{page})
-		}
-		if err != nil {
-			return nil, &Refused{fileName, err.Error() + "; nothing was changed"}
-		}
-		row.Made = Made{Of: "picture", Picture: kind}
-		working = doc
-	} else {
-		doc, wrong, anew, err := pdf.OpenVerified(ctx, in, in.Size, password)
-		if errors.Is(err, pdf.ErrDamaged) {
-			if saved, serr := d.saved(ctx, in); serr == nil {
-				doc, err, anew = saved, nil, true
-				wrong = []string{"it could be saved only by another reader, as far as that understood it"}
-			}
-		}
-		if errors.Is(err, pdf.ErrLocked) {
-			return nil, &NeedsPassword{fileName, lockedSentence(password)}
-		}
-		var refusal *pdf.Error
-		if errors.As(err, &refusal) {
-			return nil, &Refused{fileName, refusal.Sentence + "; nothing was changed"}
-		}
-		if err != nil {
-			return nil, err
-		}
-		if e := doc.Encryption(); e != nil {
-			if !e.Allows(pdf.PermitModify) || !e.Allows(pdf.PermitAssemble) {
-				return nil, &NeedsPassword{fileName, "its owner allows no changes: give the owner's password to work on it"}
-			}
-			if doc.FilesLocked() {
-				return nil, &NeedsPassword{fileName, "the files attached to it are locked: give their password to work on it"}
-			}
-			row.Locked = true
-			if kept, ok := doc.Kept(); ok {
-				row.Lock = toJSON(kept)
-			}
-		}
-		row.Mended = strings.Join(wrong, "; ")
-		shared, err := doc.SplitSharedPages()
-		if err != nil {
-			return nil, err
-		}
-		if shared > 0 || anew || doc.Size() != in.Size || row.Locked || row.Mended != "" {
-			working = doc
-		} else if same, err := d.drawsAll(ctx, doc, in); err != nil {
-			return nil, err
-		} else if !same {
-			working = doc
-		}
+	row := &Document{FolderID: a.Folder, Name: trimExt(fileName), OriginalName: fileName, ChangedBy: a.Person, OwnerID: a.Person}
+	copied, err := d.Store.Create()
+	if err != nil {
+		return nil, err
+	}
+	defer copied.Drop()
+	r, err := d.read(ctx, in, copied, password)
+	if err != nil {
+		return nil, err
+	}
+	switch r.Problem {
+	case porter.NeedsPassword:
+		return nil, &NeedsPassword{fileName, lockedSentence(password)}
+	case porter.NeedsOwner:
+		return nil, &NeedsPassword{fileName, "its owner allows no changes: give the owner's password to work on it"}
+	case porter.NeedsFiles:
+		return nil, &NeedsPassword{fileName, "the files attached to it are locked: give their password to work on it"}
+	case "":
+	default:
+		return nil, &Refused{fileName, r.Sentence + "; nothing was changed"}
+	}
+	row.Working, row.Locked, row.Mended = r.Working, r.Locked, strings.Join(r.Wrong, "; ")
+	if r.Kept != nil {
+		row.Lock = toJSON(r.Kept)
+	}
+	if r.Picture != "" {
+		row.Made = Made{Of: "picture", Picture: r.Picture}
 	}
 	base := ""
-	var err error
-	row.Working = working != nil
-	if working != nil { // first: it reads from the incoming file
-		base, _, err = d.Store.Put(func(w io.Writer) error {
-			return working.WriteFull(ctx, w, pdf.FullOptions{KeepNumbers: true})
-		})
-		if err != nil {
+	if r.Working {
+		if base, err = copied.keepWritten(); err != nil {
 			return nil, err
 		}
 	}
@@ -160,15 +117,60 @@ func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 		}
 		return nil, err
 	}
-	return d.addDocument(ctx, row, cmp.Or(base, row.OriginalSHA), a.RequestID)
+	out, err := d.addDocument(ctx, row, cmp.Or(base, row.OriginalSHA), a.RequestID, r.Found)
+	if err == nil && !r.Partial {
+		d.keepTexts(ctx, out, r.Texts)
+	}
+	d.wakeReading()
+	return out, err
+}
+
+// read has the porter read a file through, and the renderer look whether it finds the same in it. What our reader can't make a
+// document of comes in as the renderer saves it, where it can. What stops the porter is not given to others.
+func (d *Desk) read(ctx context.Context, in, copied *Incoming, password string) (*porter.Report, error) {
+	arrival := porter.Arrival{Path: in.f.Name(), Size: in.Size, Password: password, Working: copied.f.Name()}
+	r, err := porter.Arrive(ctx, arrival)
+	var stopped *porter.Stopped
+	if errors.As(err, &stopped) {
+		d.log.Warn("a file stopped what reads it", "bytes", in.Size, "why", stopped.Sentence)
+		r, err = &porter.Report{Problem: porter.Refused, Sentence: stopped.Sentence}, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	if r.Problem == porter.Damaged {
+		if saved, err := d.saved(ctx, in, copied); err == nil {
+			saved.Wrong = []string{"it could be saved only by another reader, as far as that understood it"}
+			return saved, nil
+		} else if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		return r, nil
+	}
+	if r.Problem != "" || r.Picture != "" || r.Working {
+		return r, nil
+	}
+	same, err := d.drawsAll(ctx, r.Pages, in)
+	if err != nil || same {
+		return r, err
+	}
+	// What is shown is to be what there is: a copy that both read in the same way.
+	err = copyWhole(ctx, in, copied)
+	r.Working = err == nil
+	return r, err
+}
+
+// copyWhole writes a working copy of a file that was read through.
+func copyWhole(ctx context.Context, in, copied *Incoming) error {
+	doc, _, _, err := pdf.OpenVerified(ctx, in, in.Size, "")
+	if err != nil {
+		return err
+	}
+	return doc.WriteFull(ctx, copied.f, pdf.FullOptions{KeepNumbers: true})
 }
 
 // drawsAll tells whether the renderer opens the file and finds the same pages in it: what is shown is to be what there is.
-func (d *Desk) drawsAll(ctx context.Context, doc *pdf.Document, in *Incoming) (bool, error) {
-	pages, err := doc.Pages()
-	if err != nil {
-		return false, err
-	}
+func (d *Desk) drawsAll(ctx context.Context, pages int, in *Incoming) (bool, error) {
 	key := newToken()
 	ctx = raster.For(ctx, key) // in a lane of its own, not behind the pictures that somebody waits for
 	pic, err := d.pool.Render(ctx, raster.Request{Count: true, Source: raster.Source{Key: key, Parts: []raster.Part{{Path: in.f.Name(), Size: in.Size}}}})
@@ -178,11 +180,11 @@ func (d *Desk) drawsAll(ctx context.Context, doc *pdf.Document, in *Incoming) (b
 	if errors.Is(err, raster.ErrBusy) { // it is found out when the first picture is drawn
 		return true, nil
 	}
-	return err == nil && pic.Pages == len(pages), nil
+	return err == nil && pic.Pages == pages, nil
 }
 
-// saved is the last resort for a damaged file: what PDFium makes of it.
-func (d *Desk) saved(ctx context.Context, in *Incoming) (*pdf.Document, error) {
+// saved is the last resort for a damaged file: what PDFium makes of it, read through in its turn.
+func (d *Desk) saved(ctx context.Context, in, copied *Incoming) (*porter.Report, error) {
 	if in.Size > maxSaved {
 		return nil, pdf.ErrTooLarge
 	}
@@ -190,44 +192,52 @@ func (d *Desk) saved(ctx context.Context, in *Incoming) (*pdf.Document, error) {
 	if err != nil {
 		return nil, err
 	}
-	doc, _, err := pdf.OpenMended(ctx, bytes.NewReader(pic.Data), int64(len(pic.Data)), "")
+	again, err := d.Store.Create()
 	if err != nil {
 		return nil, err
 	}
-	if pages, err := doc.Pages(); err != nil || len(pages) == 0 {
+	defer again.Drop()
+	if _, err := again.Write(pic.Data); err != nil {
+		return nil, err
+	}
+	r, err := porter.Arrive(ctx, porter.Arrival{Path: again.f.Name(), Size: again.Size, Working: copied.f.Name()})
+	if err != nil {
+		return nil, err
+	}
+	if r.Problem != "" || r.Pages == 0 {
 		return nil, pdf.ErrNoPages
 	}
-	return doc, nil
+	if !r.Working {
+		r.Working = true
+		_, err = copied.f.Write(pic.Data)
+	}
+	return r, err
 }
 
 // maxSaved is the largest file that PDFium is asked to save, which it does in memory.
-const maxSaved = 128 << 20
+const maxSaved = 64 << 20
 
 // addDocument describes the base and stores the document with its first state. What it kept goes if that fails; where the same request
 // was carried out meanwhile, the document that came of it is given.
-func (d *Desk) addDocument(ctx context.Context, row *Document, base, request string) (*Document, error) {
+func (d *Desk) addDocument(ctx context.Context, row *Document, base, request string, found []finding.Finding) (*Document, error) {
 	kept := []string{row.OriginalSHA}
 	if base != row.OriginalSHA {
 		kept = append(kept, base)
 	}
-	out, err := d.makeDocument(ctx, row, base, request)
+	out, err := d.makeDocument(ctx, row, base, request, found)
 	if err == nil {
 		d.Store.unpin(kept...)
 		return out, nil
 	}
 	d.tidy(kept...)
 	if was, aerr := d.asked(ctx, row.ChangedBy, request); aerr == nil && was != nil {
-		return d.Document(ctx, was.DocumentID)
+		return d.row(ctx, was.DocumentID)
 	}
 	return nil, err
 }
 
-func (d *Desk) makeDocument(ctx context.Context, row *Document, base, request string) (*Document, error) {
+func (d *Desk) makeDocument(ctx context.Context, row *Document, base, request string, found []finding.Finding) (*Document, error) {
 	b, err := d.base(base)
-	if err != nil {
-		return nil, err
-	}
-	found, err := finding.Run(b.doc, finding.Arrival)
 	if err != nil {
 		return nil, err
 	}
@@ -255,9 +265,11 @@ func (d *Desk) makeDocument(ctx context.Context, row *Document, base, request st
 		if err := tx.Save(row).Error; err != nil {
 			return err
 		}
+		if err := d.noteIn(ctx, tx, Record{PersonID: row.ChangedBy, What: "added", DocumentID: row.ID, Document: row.Name}); err != nil {
+			return err
+		}
 		return d.answer(tx, Request{ID: request, PersonID: row.ChangedBy, DocumentID: row.ID})
 	})
-	d.wakeReading()
 	return row, err
 }
 
@@ -268,7 +280,7 @@ func cleanName(s string) string {
 			return -1
 		}
 		return r
-	}, s)
+	}, harmless(s))
 	s = strings.Trim(s, " .")
 	for len(s) > 180 {
 		_, n := utf8.DecodeLastRuneInString(s)

@@ -187,6 +187,13 @@ func (d *Desk) commit(ctx context.Context, head *Snapshot, list []*ran, last Sta
 			snap.Document.Unreadable = false
 			columns = append(columns, "Unreadable")
 		}
+		what := final.row.Sentence
+		if last.Act != "" {
+			what = last.Act
+		}
+		if err := d.noteIn(ctx, tx, Record{PersonID: person, What: "changed", DocumentID: doc.ID, Document: doc.Name, Detail: what}); err != nil {
+			return err
+		}
 		return moveHead(tx, head.Document.HeadID, &snap.Document, columns...)
 	})
 	if err != nil {

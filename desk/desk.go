@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -17,6 +18,7 @@ import (
 	"gorm.io/gorm/logger"
 
 	"glenrain/core/jobs"
+	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
 )
@@ -32,6 +34,7 @@ type Desk struct {
 	pool     *raster.Pool
 	log      *slog.Logger
 	now      func() time.Time
+	maxWork  time.Duration
 
 	mu    sync.Mutex
 	live  map[uint]*live // documents by id that were worked on lately
@@ -42,6 +45,9 @@ type Desk struct {
 	hashing  chan struct{} // argon2id takes 19 MB each: only so many at once
 	pictures pictures
 	texts    texts
+	guesses  guesses
+	persons  map[uint]Person       // those who asked for something; guarded by mu
+	opened   map[[2]uint]time.Time // who opened which document when: see Opened
 }
 
 // Errors that the web tells apart.
@@ -57,6 +63,7 @@ type Options struct {
 	Now         func() time.Time // the clock; time.Now if nil
 	PDFiumCache string           // where the renderer keeps its compiled form; in the data folder if empty
 	Registry    *step.Registry   // the steps there are; those of all jobs if nil
+	MaxWork     time.Duration    // how long one file or step may take; pdf.MaxWork if zero
 }
 
 // Open opens a data folder, which is made where there is none. One server works on
@@ -83,7 +90,7 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	}
 	// WAL with synchronous=FULL: what was committed is on the disk.
 	dsn := "file:" + filepath.Join(dir, databaseName) +
-		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_txlock=immediate"
+		"?_pragma=secure_delete(1)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_txlock=immediate"
 	db, err := gorm.Open(driver.Open(dsn), &gorm.Config{
 		Logger: logger.New(slogWriter{opt.Log}, logger.Config{SlowThreshold: time.Second, LogLevel: logger.Warn, IgnoreRecordNotFoundError: true}),
 	})
@@ -102,9 +109,9 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 		return nil, err
 	}
 	d := &Desk{
-		Store: store, db: db, dir: dir, lock: lock, registry: opt.Registry, pool: pool, log: opt.Log, now: opt.Now,
+		Store: store, db: db, dir: dir, lock: lock, registry: opt.Registry, pool: pool, log: opt.Log, now: opt.Now, maxWork: cmp.Or(opt.MaxWork, pdf.MaxWork),
 		live: map[uint]*live{}, bases: map[string]*openBase{}, hashing: make(chan struct{}, 2),
-		pictures: pictures{dir: filepath.Join(dir, "pictures")},
+		pictures: pictures{dir: filepath.Join(dir, "pages")}, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{},
 	}
 	if d.now == nil {
 		d.now = time.Now
@@ -118,9 +125,13 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	if err := d.expire(); err != nil {
 		return nil, err
 	}
+	if err := d.passOver(); err != nil {
+		return nil, err
+	}
 	if err := d.sweep(); err != nil {
 		return nil, err
 	}
+	_ = os.RemoveAll(filepath.Join(dir, "pictures")) // where earlier versions kept pictures of pages; they are drawn again
 	go d.pictures.clear(maxPictures, maxPicturesLeft)
 	d.startReading()
 	return d, nil

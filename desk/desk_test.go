@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/child"
 	"glenrain/core/draw"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
@@ -26,11 +27,12 @@ import (
 )
 
 func TestMain(m *testing.M) {
-	raster.ChildMain()
+	child.Main()
+	hashing.Memory, hashing.Iterations = 64, 1 // hundreds of people sign in
 	os.Exit(m.Run())
 }
 
-func openDesk(t *testing.T, dir string) *Desk {
+func openEmpty(t *testing.T, dir string) *Desk {
 	t.Helper()
 	at := time.Date(2026, 11, 25, 10, 0, 0, 0, time.UTC)
 	var mu sync.Mutex
@@ -44,10 +46,29 @@ func openDesk(t *testing.T, dir string) *Desk {
 	return d
 }
 
+// openDesk opens a data folder in which person 1 does what tests do.
+func openDesk(t *testing.T, dir string) *Desk {
+	d := openEmpty(t, dir)
+	empty, err := d.Empty(t.Context())
+	require.NoError(t, err)
+	if empty {
+		somebody(t, d, "isla", Administrator)
+	}
+	return d
+}
+
 func newDesk(t *testing.T) *Desk {
 	d := openDesk(t, t.TempDir())
 	t.Cleanup(func() { _ = d.Close() })
 	return d
+}
+
+// somebody sets up a person without a password.
+func somebody(t *testing.T, d *Desk, name string, role Role) uint {
+	t.Helper()
+	p := &Person{Name: name, SignIn: name, Role: role, CreatedAt: time.Now()}
+	require.NoError(t, d.db.Create(p).Error)
+	return p.ID
 }
 
 func arrive(t *testing.T, d *Desk, name string, data []byte) (*Document, error) {
@@ -141,14 +162,14 @@ func TestArrive(t *testing.T) {
 	odd := bring(t, d, "odd.pdf", bytes.ReplaceAll(pdftest.Whole(t, pdftest.Open(t, pdftest.Text(4))), []byte("/Type/ObjStm"), []byte("/Type/Soundg")))
 	assert.True(t, odd.Working)
 	assert.Empty(t, odd.Mended, "an oddity, no damage")
-	drawn, err := d.Picture(t.Context(), odd.ID, step.Key{Ordinal: 4}, 0, 200, 200)
+	drawn, err := d.Picture(t.Context(), 1, odd.ID, step.Key{Ordinal: 4}, 0, 200, 200)
 	require.NoError(t, err)
 	assert.NotEmpty(t, drawn)
 	assert.False(t, row.Working, "a sound file stays as it came")
 	left, err := os.ReadDir(d.dir + "/coming")
 	require.NoError(t, err)
 	assert.Empty(t, left, "nothing is left of a refused file")
-	all, err := d.Documents(t.Context(), Listing{Most: 100})
+	all, err := d.Documents(t.Context(), Listing{Person: 1, Most: 100})
 	require.NoError(t, err)
 	assert.Len(t, all, 5)
 }
@@ -360,7 +381,7 @@ func TestCombineAndHandOut(t *testing.T) {
 	assert.Equal(t, []string{"Page 1", "Page 3 2", "3", "Page 1 4", "Page 2 5", "Page 2 6"}, pdftest.PageTexts(t, file))
 	_, err = d.HandOut(t.Context(), quiet, Order{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "winter papers 2027"})
 	require.ErrorContains(t, err, "use another name")
-	free, err := d.FreeName(t.Context(), "Winter papers 2027")
+	free, err := d.FreeName(t.Context(), 1, "Winter papers 2027")
 	require.NoError(t, err)
 	assert.Equal(t, "Winter papers 2027 2", free)
 	_, err = d.HandOut(t.Context(), quiet, Order{Document: doc.ID, Seen: s.State.ID, Person: 1, Replace: true})
@@ -377,7 +398,7 @@ func TestCombineAndHandOut(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, bytes.Equal(before, bytesOf(t, s2)))
 	assert.Len(t, trail(t, d, s2), 3)
-	outs, err := d.HandOuts(t.Context(), doc.ID, Listing{Most: 10})
+	outs, err := d.HandOuts(t.Context(), doc.ID, Listing{Person: 1, Most: 10})
 	require.NoError(t, err)
 	assert.Len(t, outs, 2)
 	assert.True(t, d.CanRedo(t.Context(), s2) == false)
@@ -389,7 +410,7 @@ func TestPicturesAndPreview(t *testing.T) {
 	s, err := d.Snapshot(t.Context(), doc.ID)
 	require.NoError(t, err)
 	key := step.Key{Ordinal: 1}
-	upright, err := d.Picture(t.Context(), doc.ID, key, 0, 200, 200)
+	upright, err := d.Picture(t.Context(), 1, doc.ID, key, 0, 200, 200)
 	require.NoError(t, err)
 	pre, err := d.Preview(t.Context(), Change{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "rotate", Params: json.RawMessage(`{"pages":["0.1"],"by":90}`)}, Previewed{At: key, W: 200, H: 200})
 	require.NoError(t, err)
@@ -420,34 +441,36 @@ func TestPicturesAndPreview(t *testing.T) {
 	out := mustDo(t, d, doc.ID, "rotate", `{"pages":["0.1"],"by":90}`)
 	v := out.Snapshot.Pages()[0].Version
 	assert.Equal(t, out.Step.ID, v)
-	turned, err := d.Picture(t.Context(), doc.ID, key, v, 200, 200)
+	turned, err := d.Picture(t.Context(), 1, doc.ID, key, v, 200, 200)
 	require.NoError(t, err)
 	assert.Equal(t, pre.Picture.Data, turned, "the preview is the result")
 	assert.Equal(t, uint(0), out.Snapshot.Pages()[1].Version, "other pages keep their pictures")
 	// The old version can still be drawn when its picture was lost.
 	require.NoError(t, os.RemoveAll(d.pictures.dir))
-	old, err := d.Picture(t.Context(), doc.ID, key, 0, 200, 200)
+	old, err := d.Picture(t.Context(), 1, doc.ID, key, 0, 200, 200)
 	require.NoError(t, err)
 	assert.Equal(t, upright, old)
-	_, err = d.Picture(t.Context(), doc.ID, step.Key{Ordinal: 99}, 0, 200, 200)
+	_, err = d.Picture(t.Context(), 1, doc.ID, step.Key{Ordinal: 99}, 0, 200, 200)
 	assert.ErrorIs(t, err, ErrMissing)
 }
 
 func TestPeople(t *testing.T) {
-	d := newDesk(t)
+	d := openEmpty(t, t.TempDir())
+	t.Cleanup(func() { _ = d.Close() })
 	empty, err := d.Empty(t.Context())
 	require.NoError(t, err)
 	require.True(t, empty)
-	token, err := d.Invite(t.Context(), 0, time.Hour)
+	token, err := d.InviteFirst(t.Context(), time.Hour)
 	require.NoError(t, err)
-	who, err := d.InviteFor(t.Context(), token)
+	in, err := d.InviteFor(t.Context(), token)
 	require.NoError(t, err)
-	assert.Zero(t, who)
-	p, err := d.AddPerson(t.Context(), "Isla Merrow", "Isla", "low water springs")
+	assert.Equal(t, InviteFirst, in.Kind)
+	p, err := d.Accept(t.Context(), token, Accepted{"Isla Merrow", "Isla", "low water springs"})
 	require.NoError(t, err)
 	assert.Equal(t, "IM", p.Initials())
-	require.NoError(t, d.UseInvite(t.Context(), token))
-	require.ErrorIs(t, d.UseInvite(t.Context(), token), ErrInvite)
+	assert.Equal(t, Administrator, p.Role)
+	_, err = d.Accept(t.Context(), token, Accepted{"Isla Merrow", "Isla2", "low water springs"})
+	require.ErrorIs(t, err, ErrInvite)
 	_, err = d.InviteFor(t.Context(), token)
 	require.ErrorIs(t, err, ErrInvite)
 
@@ -501,15 +524,15 @@ func TestBin(t *testing.T) {
 	doc := bring(t, d, "Tide table.pdf", pdftest.Text(1))
 	_, err := d.Rename(t.Context(), 1, doc.ID, "  Tide table: January / 2027 ")
 	require.NoError(t, err)
-	found, err := d.Search(t.Context(), "january TIDE", 5)
+	found, err := d.Search(t.Context(), 1, "january TIDE", 5)
 	require.NoError(t, err)
 	require.Len(t, found, 1)
 	require.NoError(t, d.Bin(t.Context(), 1, []uint{doc.ID}))
-	here, away, _, err := d.Counts(t.Context())
+	here, away, _, err := d.Counts(t.Context(), 1)
 	require.NoError(t, err)
 	assert.Equal(t, [2]int64{0, 1}, [2]int64{here, away})
 	require.NoError(t, d.Restore(t.Context(), 1, []uint{doc.ID}))
-	list, err := d.Documents(t.Context(), Listing{Most: 100})
+	list, err := d.Documents(t.Context(), Listing{Person: 1, Most: 100})
 	require.NoError(t, err)
 	assert.Len(t, list, 1)
 	assert.ErrorIs(t, d.Bin(t.Context(), 1, []uint{99}), ErrMissing)
@@ -518,22 +541,33 @@ func TestBin(t *testing.T) {
 // The last resort for a file that our reader does not understand: what the renderer's library saves of it.
 func TestSaved(t *testing.T) {
 	d := newDesk(t)
-	of := func(data []byte) ([]pdf.Leaf, error) {
+	of := func(data []byte) (int, error) {
 		in, err := d.Store.Create()
 		require.NoError(t, err)
 		defer in.Drop()
 		_, err = in.Write(data)
 		require.NoError(t, err)
-		doc, err := d.saved(t.Context(), in)
+		copied, err := d.Store.Create()
+		require.NoError(t, err)
+		defer copied.Drop()
+		r, err := d.saved(t.Context(), in, copied)
 		if err != nil {
-			return nil, err
+			return 0, err
 		}
-		return doc.Pages()
+		sha, err := copied.keepWritten()
+		require.NoError(t, err)
+		f, err := d.Store.Open(sha)
+		require.NoError(t, err)
+		defer f.Close()
+		doc, err := pdf.Open(f, copied.Size)
+		require.NoError(t, err)
+		assert.Len(t, pdftest.Refs(t, doc), r.Pages)
+		return r.Pages, nil
 	}
 	whole := pdftest.Text(6)
 	pages, err := of(whole[:bytes.LastIndex(whole, []byte("startxref"))])
 	require.NoError(t, err)
-	assert.Len(t, pages, 6)
+	assert.Equal(t, 6, pages)
 	_, err = of([]byte("%PDF-1.7\nMinutes of the berth meeting"))
 	assert.Error(t, err)
 }

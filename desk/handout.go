@@ -9,6 +9,7 @@ import (
 	"io"
 	"strings"
 	"sync"
+	"time"
 
 	"gorm.io/gorm"
 
@@ -56,12 +57,20 @@ type found struct {
 
 // LooseEnds finds what should be mended before the document goes out: once for each state.
 func (d *Desk) LooseEnds(s *Snapshot) ([]finding.Finding, error) {
-	s.found.once.Do(func() { s.found.list, s.found.err = finding.Run(s.PDF, jobs.LooseEnds()) })
+	s.found.once.Do(func() {
+		// Whoever asked first may go away; others wait for the same.
+		ctx, cancel := context.WithTimeoutCause(context.Background(), maxLooking, pdf.ErrTooLong)
+		defer cancel()
+		s.found.list, s.found.err = finding.Run(ctx, s.PDF, jobs.LooseEnds())
+	})
 	if s.found.err == nil && s.Document.Locked && !s.CanLock() {
 		return append([]finding.Finding{unlocked}, s.found.list...), nil
 	}
 	return s.found.list, s.found.err
 }
+
+// maxLooking is how long loose ends are looked for.
+const maxLooking = 30 * time.Second
 
 var unlocked = finding.Finding{Kind: "unlocked", Asks: true,
 	Sentence: "The document came locked with a password; the file that goes out is not locked"}
@@ -69,10 +78,14 @@ var unlocked = finding.Finding{Kind: "unlocked", Asks: true,
 // HandOut writes the document anew, whole, as a file to give away: only what can be
 // reached, nothing of what was undone or removed.
 func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) {
-	s, err := d.Snapshot(ctx, o.Document)
+	row, err := d.row(ctx, o.Document)
 	if err == nil {
-		err = d.may(ctx, o.Person, ActHandOut, &s.Document)
+		err = d.may(ctx, o.Person, ActHandOut, row)
 	}
+	if err != nil {
+		return nil, err
+	}
+	s, err := d.Snapshot(ctx, o.Document)
 	if err != nil {
 		return nil, err
 	}
@@ -82,7 +95,7 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 		if was.DocumentID != o.Document {
 			return nil, errAsked
 		}
-		return d.HandedOut(ctx, was.HandOutID)
+		return d.handedOut(ctx, was.HandOutID)
 	}
 	if s.State.ID != o.Seen {
 		return nil, &Conflict{s}
@@ -114,7 +127,7 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 			return nil, step.Refuse("a copy needs a name")
 		}
 		name = trimPDF(cleanName(o.Name)) + ".pdf"
-		if err := nameTaken(d.db.WithContext(ctx), name); err != nil { // before the work; who comes first is settled after it
+		if err := d.nameTaken(ctx, d.db.WithContext(ctx), o.Person, name); err != nil { // before the work; who comes first is settled after it
 			return nil, err
 		}
 	}
@@ -122,7 +135,7 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 	doc := s.PDF.Fork()
 	stamp(doc, pdf.DateString(h.At))
 	field.Unsign(doc)
-	opt := pdf.FullOptions{Progress: func(done int) { w.Set(done, doc.Objects()) }}
+	opt := pdf.FullOptions{Once: true, Progress: func(done int) { w.Set(done, doc.Objects()) }}
 	_, _ = rand.Read(opt.ID[:]) // never fails
 	write := func(out io.Writer) error { return doc.WriteFull(ctx, out, opt) }
 	switch {
@@ -156,10 +169,13 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 				Updates(map[string]any{"original_sha": h.SHA, "original_name": name}).Error; err != nil {
 				return err
 			}
-		} else if err := nameTaken(tx, name); err != nil {
+		} else if err := d.nameTaken(ctx, tx, o.Person, name); err != nil {
 			return err
 		}
 		if err := tx.Create(h).Error; err != nil {
+			return err
+		}
+		if err := d.noteIn(ctx, tx, Record{PersonID: o.Person, What: "handed out", DocumentID: o.Document, Document: s.Document.Name, Detail: name}); err != nil {
 			return err
 		}
 		return d.answer(tx, Request{ID: o.RequestID, PersonID: o.Person, DocumentID: o.Document, HandOutID: h.ID})
@@ -167,7 +183,7 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 	if err != nil {
 		d.tidy(h.SHA)
 		if was, aerr := d.asked(ctx, o.Person, o.RequestID); aerr == nil && was != nil { // the same request, twice at once
-			return d.HandedOut(ctx, was.HandOutID)
+			return d.handedOut(ctx, was.HandOutID)
 		}
 		return nil, err
 	}
@@ -233,7 +249,7 @@ func (d *Desk) Combine(ctx context.Context, w *Work, c Combination) (*Document, 
 	if was, err := d.asked(ctx, c.Person, c.RequestID); err != nil {
 		return nil, err
 	} else if was != nil {
-		return d.Document(ctx, was.DocumentID)
+		return d.row(ctx, was.DocumentID)
 	}
 	ids, name := c.Documents, c.Name
 	var inserts []arrange.Insert
@@ -253,7 +269,7 @@ func (d *Desk) Combine(ctx context.Context, w *Work, c Combination) (*Document, 
 		total += s.Document.Pages
 		inserts = append(inserts, arrange.Insert{From: step.SourceRef(fmt.Sprintf("state:%d", s.State.ID)), Name: s.Document.Name})
 	}
-	src := &sources{desk: d}
+	src := &sources{desk: d, person: c.Person}
 	defer src.close()
 	env := &step.Env{Now: d.now(), Sources: src}
 	_, _ = rand.Read(env.Seed[:]) // never fails
@@ -263,18 +279,29 @@ func (d *Desk) Combine(ctx context.Context, w *Work, c Combination) (*Document, 
 		return nil, err
 	}
 	sha, _, err := d.Store.Put(func(out io.Writer) error {
-		return doc.WriteFull(ctx, out, pdf.FullOptions{ID: env.NewID()})
+		return doc.WriteFull(ctx, out, pdf.FullOptions{Once: true, ID: env.NewID()})
 	})
 	if err != nil {
 		return nil, err
 	}
 	row := &Document{
 		FolderID: folder, Name: cleanName(name), OriginalSHA: sha, OriginalName: cleanName(name) + ".pdf",
-		Made: Made{Of: "documents", Count: len(ids), Warnings: warnings}, ChangedBy: c.Person,
+		Made: Made{Of: "documents", Count: len(ids), Warnings: warnings}, ChangedBy: c.Person, OwnerID: c.Person,
 	}
-	if b, err := d.base(sha); err == nil && len(b.pages) != total {
+	b, err := d.base(sha)
+	if err != nil {
+		d.tidy(sha)
+		return nil, err
+	}
+	if len(b.pages) != total {
 		d.tidy(sha)
 		return nil, fmt.Errorf("%d pages went in and %d came out", total, len(b.pages))
 	}
-	return d.addDocument(ctx, row, sha, c.RequestID)
+	found, err := finding.Run(ctx, b.doc, finding.Arrival)
+	if err != nil {
+		d.tidy(sha)
+		return nil, err
+	}
+	defer d.wakeReading()
+	return d.addDocument(ctx, row, sha, c.RequestID, found)
 }

@@ -23,7 +23,9 @@ type Person struct {
 	Name      string // as shown: "Isla Merrow"
 	SignIn    string `gorm:"uniqueIndex"` // in lower case
 	Hash      string // argon2id
+	Role      Role
 	CreatedAt time.Time
+	RemovedAt *time.Time // removed people keep their names in trails and in the record
 }
 
 // Initials gives the first letters of the first two names.
@@ -46,24 +48,11 @@ type Session struct {
 	Expiry time.Time `gorm:"index"`
 }
 
-// Invite is a one-time address: it lets its bearer set up the first person, or sign
-// in as one.
-type Invite struct {
-	Hash     string `gorm:"primaryKey"`
-	PersonID uint   // 0: sets up a person
-	Expiry   time.Time
-}
-
-// Folder is a place for documents.
-type Folder struct {
-	ID   uint
-	Name string `gorm:"uniqueIndex"`
-}
-
 // Document is a document in the house.
 type Document struct {
 	ID           uint
 	FolderID     uint `gorm:"index"`
+	OwnerID      uint `gorm:"index"` // who added it, or to whom it passed
 	Name         string
 	NameKey      string `gorm:"index"` // the name in lower case
 	OriginalSHA  string // the file as it came, or as it was replaced by
@@ -88,6 +77,7 @@ type Document struct {
 	FirstKey     string // of the first page, and the version of its picture
 	FirstVersion uint
 	Unreadable   bool // its text could not be read: it is not tried again by itself
+	ReadingTries int  // how often its text was begun to be read and not ended, since the server stopped
 }
 
 // Made says what a document was made of.
@@ -238,6 +228,26 @@ func migrate5(tx *gorm.DB) error {
 	return searchTables(tx)
 }
 
+// migrate7 makes the first person an administrator and the others members, and whoever added a document its owner.
+func migrate7(tx *gorm.DB) error {
+	if err := tx.AutoMigrate(&Person{}, &Invite{}, &Folder{}, &FolderPerson{}, &PassedOn{}, &Document{}, &SignedIn{}, &Device{}); err != nil {
+		return err
+	}
+	for _, sql := range []string{
+		"UPDATE people SET role = CASE WHEN id = (SELECT min(id) FROM people) THEN 'administrator' ELSE 'member' END WHERE coalesce(role, '') = ''",
+		"UPDATE documents SET owner_id = changed_by WHERE coalesce(owner_id, 0) = 0",
+		"UPDATE folders SET closed = 0 WHERE closed IS NULL",
+		"UPDATE folders SET owner_id = 0 WHERE owner_id IS NULL",
+		"DELETE FROM invites",  // they had no kinds
+		"DELETE FROM sessions", // nor were these known by person: everybody signs in once more
+	} {
+		if err := tx.Exec(sql).Error; err != nil {
+			return err
+		}
+	}
+	return recordTables(tx)
+}
+
 // migrate brings the database to the newest form.
 func migrate(db *gorm.DB) error {
 	m := gormigrate.New(db, gormigrate.DefaultOptions, []*gormigrate.Migration{{
@@ -257,6 +267,12 @@ func migrate(db *gorm.DB) error {
 	}, {
 		ID:      "5: requests, trails that are read in part, lists by page, a search of a million pages",
 		Migrate: migrate5,
+	}, {
+		ID:      "6: texts that are read by a process of its own",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Document{}) },
+	}, {
+		ID:      "7: roles, closed folders, sessions of people, the record",
+		Migrate: migrate7,
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

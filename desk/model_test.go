@@ -184,7 +184,7 @@ func TestSearchAgrees(t *testing.T) {
 				want = append(want, key)
 			}
 		}
-		found, err := d.SearchText(t.Context(), asked, 1000)
+		found, err := d.SearchText(t.Context(), 1, asked, 1000)
 		require.NoError(t, err)
 		got := []string{}
 		for _, h := range found.Hits {

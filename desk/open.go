@@ -390,9 +390,10 @@ func (r *Step) WarningList() []string {
 
 // sources opens what steps name, from the house.
 type sources struct {
-	desk *Desk
-	open []io.Closer
-	kept []string // files that steps' work made, which no row names yet
+	desk   *Desk
+	person uint // whom it is done for; 0 for the house itself
+	open   []io.Closer
+	kept   []string // files that steps' work made, which no row names yet
 }
 
 func (s *sources) close() {
@@ -409,7 +410,11 @@ func (s *sources) Open(ctx context.Context, name step.SourceRef) (*step.Source, 
 		if err != nil {
 			return nil, step.Refuse("%q is not a source", ref)
 		}
-		snap, err := s.desk.At(ctx, uint(id))
+		open := s.desk.At
+		if s.person != 0 {
+			open = func(ctx context.Context, state uint) (*Snapshot, error) { return s.desk.LookAt(ctx, s.person, state) }
+		}
+		snap, err := open(ctx, uint(id))
 		if err != nil {
 			return nil, step.Refuse("the document to insert pages from is not there any more")
 		}

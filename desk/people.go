@@ -9,7 +9,9 @@ import (
 	"encoding/hex"
 	"errors"
 	"strings"
+	"sync"
 	"time"
+	"unicode"
 	"unicode/utf8"
 
 	"github.com/alexedwards/argon2id"
@@ -19,9 +21,6 @@ import (
 // ErrSignIn: name and password don't belong together.
 var ErrSignIn = errors.New("the name and the password don't belong together")
 
-// ErrInvite: a one-time address that was used, is too old, or never was.
-var ErrInvite = errors.New("this address was used before or is too old")
-
 // MinPassword is the least number of characters of a password.
 const MinPassword = 10
 
@@ -30,29 +29,73 @@ type BadPerson struct{ Sentence string }
 
 func (b *BadPerson) Error() string { return b.Sentence }
 
-// AddPerson sets up a person.
-func (d *Desk) AddPerson(ctx context.Context, name, signIn, password string) (*Person, error) {
-	name, signIn = strings.TrimSpace(name), strings.ToLower(strings.TrimSpace(signIn))
+// checkPerson says what is wrong with the data of a person, and tidies it.
+func checkPerson(name, signIn, password *string) error {
+	*name, *signIn = harmless(strings.TrimSpace(*name)), strings.ToLower(strings.TrimSpace(*signIn))
 	switch {
-	case name == "" || utf8.RuneCountInString(name) > 80:
-		return nil, &BadPerson{"A name has 1 to 80 characters."}
-	case signIn == "" || utf8.RuneCountInString(signIn) > 80 || strings.ContainsAny(signIn, " \t\n"):
-		return nil, &BadPerson{"The name to sign in with has 1 to 80 characters and no spaces."}
-	case utf8.RuneCountInString(password) < MinPassword:
-		return nil, &BadPerson{"A password has at least 10 characters."}
+	case *name == "" || utf8.RuneCountInString(*name) > 80:
+		return &BadPerson{"A name has 1 to 80 characters."}
+	case *signIn == "" || utf8.RuneCountInString(*signIn) > 80 || *signIn != harmless(*signIn) || strings.ContainsFunc(*signIn, unicode.IsSpace):
+		return &BadPerson{"The name to sign in with has 1 to 80 characters and no spaces."}
+	}
+	return checkPassword(*password, *signIn, *name)
+}
+
+// checkPassword says what is wrong with a new password (NIST SP 800-63B-4, 3.1.1.2: length, and no value that is known or plain from the
+// context; nothing about its composition).
+func checkPassword(password, signIn, name string) error {
+	n := utf8.RuneCountInString(password)
+	low := strings.ToLower(password)
+	switch {
+	case n < MinPassword:
+		return &BadPerson{"A password has at least 10 characters."}
 	case len(password) > 1000:
-		return nil, &BadPerson{"A password has at most 1,000 bytes."}
+		return &BadPerson{"A password has at most 1,000 bytes."}
+	case commonPasswords[low], strings.Count(low, low[:1]) == len(low):
+		return &BadPerson{"This password is one of those that are tried first: use another one."}
+	case signIn != "" && strings.ReplaceAll(low, signIn, "") == "", name != "" && low == strings.ToLower(name), strings.Contains(low, "glenrain") && n < 16:
+		return &BadPerson{"This password can be guessed from your name, or the program's: use another one."}
+	}
+	return nil
+}
+
+// AddPerson sets up a person: the first one is an administrator, others are members.
+func (d *Desk) AddPerson(ctx context.Context, name, signIn, password string) (*Person, error) {
+	return d.AddPersonAs(ctx, "", name, signIn, password)
+}
+
+// AddPersonAs sets up a person with a role.
+func (d *Desk) AddPersonAs(ctx context.Context, role Role, name, signIn, password string) (*Person, error) {
+	if err := checkPerson(&name, &signIn, &password); err != nil {
+		return nil, err
 	}
 	hash, err := d.hash(ctx, password)
 	if err != nil {
 		return nil, err
 	}
-	p := &Person{Name: name, SignIn: signIn, Hash: hash, CreatedAt: d.now()}
-	err = d.db.WithContext(ctx).Create(p).Error
-	if err != nil && strings.Contains(err.Error(), "UNIQUE") {
-		return nil, &BadPerson{"Somebody signs in with this name already."}
+	p := &Person{Name: name, SignIn: signIn, Hash: hash, Role: role}
+	return p, d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error { return d.create(tx, p) })
+}
+
+// create stores a person, and voids the addresses that set up the first one.
+func (d *Desk) create(tx *gorm.DB, p *Person) error {
+	var n int64
+	if err := tx.Model(&Person{}).Where("removed_at is null").Count(&n).Error; err != nil {
+		return err
 	}
-	return p, err
+	if n == 0 {
+		p.Role = Administrator
+	} else if p.Role == "" {
+		p.Role = Member
+	}
+	p.CreatedAt = d.now()
+	if err := tx.Create(p).Error; err != nil {
+		if strings.Contains(err.Error(), "UNIQUE") {
+			return &BadPerson{"Somebody signs in with this name already."}
+		}
+		return err
+	}
+	return tx.Delete(&Invite{}, "kind = ?", InviteFirst).Error
 }
 
 // turn waits for a free place among those that hash passwords.
@@ -80,24 +123,29 @@ var hashing = argon2id.Params{Memory: 19 << 10, Iterations: 2, Parallelism: 1, S
 
 // nobody is the hash that a wrong name is compared with, so that it takes as long as a
 // wrong password.
-const nobody = "$argon2id$v=19$m=19456,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$FjZmZ8F1hXo2vAdbAZqhzZ3sZ3bWlrX4KfBx5sYVuqU"
+var nobody = sync.OnceValues(func() (string, error) { return argon2id.CreateHash(newToken(), &hashing) })
 
 // SignIn gives the person that name and password belong to.
 func (d *Desk) SignIn(ctx context.Context, signIn, password string) (*Person, error) {
 	var p Person
-	err := d.db.WithContext(ctx).First(&p, "sign_in = ?", strings.ToLower(strings.TrimSpace(signIn))).Error
+	err := d.db.WithContext(ctx).First(&p, "sign_in = ? and removed_at is null", strings.ToLower(strings.TrimSpace(signIn))).Error
 	known := err == nil
 	if err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
 		return nil, err
 	}
 	if !known {
-		p.Hash = nobody
+		if p.Hash, err = nobody(); err != nil {
+			return nil, err
+		}
 	}
 	done, err := d.turn(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer done()
+	if len(password) > 1000 {
+		password = ""
+	}
 	match, err := argon2id.ComparePasswordAndHash(password, p.Hash)
 	if err != nil || !match || !known {
 		return nil, ErrSignIn
@@ -107,14 +155,37 @@ func (d *Desk) SignIn(ctx context.Context, signIn, password string) (*Person, er
 
 // Person gives a person by id.
 func (d *Desk) Person(ctx context.Context, id uint) (*Person, error) {
-	var p Person
-	if err := d.db.WithContext(ctx).First(&p, id).Error; err != nil {
+	d.mu.Lock()
+	p, ok := d.persons[id]
+	d.mu.Unlock()
+	if ok {
+		return &p, nil
+	}
+	if err := d.db.WithContext(ctx).First(&p, "id = ? and removed_at is null", id).Error; err != nil {
 		return nil, missing(err)
 	}
+	d.mu.Lock()
+	if d.persons != nil {
+		d.persons[id] = p
+	}
+	d.mu.Unlock()
 	return &p, nil
 }
 
-// People gives the names of all people by id.
+// personChanged has a person read anew: everything asks who somebody is.
+func (d *Desk) personChanged(id uint) {
+	d.mu.Lock()
+	delete(d.persons, id)
+	d.mu.Unlock()
+}
+
+func (d *Desk) nameOf(ctx context.Context, id uint) string {
+	var p Person
+	_ = d.db.WithContext(ctx).Limit(1).Find(&p, "id = ?", id).Error // without a name otherwise
+	return p.Name
+}
+
+// People gives the names of all people by id, also of those who were removed.
 func (d *Desk) People(ctx context.Context) (map[uint]string, error) {
 	var all []Person
 	if err := d.db.WithContext(ctx).Find(&all).Error; err != nil {
@@ -130,7 +201,7 @@ func (d *Desk) People(ctx context.Context) (map[uint]string, error) {
 // Empty reports whether nobody is set up yet.
 func (d *Desk) Empty(ctx context.Context) (bool, error) {
 	var n int64
-	err := d.db.WithContext(ctx).Model(&Person{}).Count(&n).Error
+	err := d.db.WithContext(ctx).Model(&Person{}).Where("removed_at is null").Count(&n).Error
 	return n == 0, err
 }
 
@@ -143,31 +214,6 @@ func newToken() string {
 func tokenHash(token string) string {
 	sum := sha256.Sum256([]byte(token))
 	return hex.EncodeToString(sum[:])
-}
-
-// Invite makes a one-time token that signs in as the person, or, with 0, sets up the first one.
-func (d *Desk) Invite(ctx context.Context, person uint, valid time.Duration) (string, error) {
-	token := newToken()
-	return token, d.db.WithContext(ctx).Create(&Invite{Hash: tokenHash(token), PersonID: person, Expiry: d.now().Add(valid)}).Error
-}
-
-// InviteFor tells whom a one-time token is for, without using it up.
-func (d *Desk) InviteFor(ctx context.Context, token string) (person uint, err error) {
-	var in Invite
-	err = d.db.WithContext(ctx).First(&in, "hash = ? and expiry > ?", tokenHash(token), d.now()).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return 0, ErrInvite
-	}
-	return in.PersonID, err
-}
-
-// UseInvite uses a one-time token up.
-func (d *Desk) UseInvite(ctx context.Context, token string) error {
-	res := d.db.WithContext(ctx).Delete(&Invite{}, "hash = ?", tokenHash(token))
-	if res.Error == nil && res.RowsAffected == 0 {
-		return ErrInvite
-	}
-	return res.Error
 }
 
 // Sessions keeps the sessions of signed-in browsers (the store that scs asks for).

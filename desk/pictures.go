@@ -25,8 +25,16 @@ type pictures struct {
 func (p *pictures) path(document uint, k step.Key, version uint, w, h int) string {
 	sum := sha256.Sum256(fmt.Appendf(nil, "%d %s %d %d %d", document, k, version, w, h))
 	name := hex.EncodeToString(sum[:16])
-	return filepath.Join(p.dir, name[:2], name)
+	return filepath.Join(p.folder(document), name)
 }
+
+// folder is where the pictures of a document are.
+func (p *pictures) folder(document uint) string {
+	return filepath.Join(p.dir, fmt.Sprintf("%02x", document%256), fmt.Sprint(document))
+}
+
+// drop removes the pictures of a document.
+func (p *pictures) drop(document uint) error { return os.RemoveAll(p.folder(document)) }
 
 func (p *pictures) keep(path string, data []byte) {
 	if p.put.Add(1)%clearEvery == 0 {
@@ -50,7 +58,31 @@ func (p *pictures) keep(path string, data []byte) {
 
 // Picture draws a page as it was after the step of that version, within w by h pixels.
 // The bytes are PNG or JPEG and are the same for good.
-func (d *Desk) Picture(ctx context.Context, document uint, k step.Key, version uint, w, h int) ([]byte, error) {
+func (d *Desk) Picture(ctx context.Context, person, document uint, k step.Key, version uint, w, h int) ([]byte, error) {
+	if err := d.seen(ctx, person, document, ActLook); err != nil {
+		return nil, err
+	}
+	return d.picture(ctx, document, k, version, w, h)
+}
+
+// seen asks the gate about a document.
+func (d *Desk) seen(ctx context.Context, person, document uint, act Act) error {
+	d.mu.Lock()
+	l := d.live[document]
+	if l != nil && l.snap != nil { // its row is kept up to date
+		row := l.snap.Document
+		d.mu.Unlock()
+		return d.may(ctx, person, act, &row)
+	}
+	d.mu.Unlock()
+	row, err := d.row(ctx, document)
+	if err != nil {
+		return err
+	}
+	return d.may(ctx, person, act, row)
+}
+
+func (d *Desk) picture(ctx context.Context, document uint, k step.Key, version uint, w, h int) ([]byte, error) {
 	path := d.pictures.path(document, k, version, w, h)
 	if data, err := os.ReadFile(path); err == nil {
 		return data, nil
@@ -98,8 +130,8 @@ func (d *Desk) versionState(ctx context.Context, head *Snapshot, version uint) (
 
 // FirstPicture gives the picture of a document's first page, within box by box pixels, for lists: where it is kept, nothing of the
 // document is opened.
-func (d *Desk) FirstPicture(ctx context.Context, document uint, box int) ([]byte, error) {
-	row, err := d.Document(ctx, document)
+func (d *Desk) FirstPicture(ctx context.Context, person, document uint, box int) ([]byte, error) {
+	row, err := d.Document(ctx, person, document)
 	if err != nil {
 		return nil, err
 	}
@@ -110,9 +142,9 @@ func (d *Desk) FirstPicture(ctx context.Context, document uint, box int) ([]byte
 			return nil, err
 		}
 		first := s.Pages()[0]
-		return d.Picture(ctx, document, first.Key, first.Version, box, box)
+		return d.picture(ctx, document, first.Key, first.Version, box, box)
 	}
-	return d.Picture(ctx, document, key, row.FirstVersion, box, box)
+	return d.picture(ctx, document, key, row.FirstVersion, box, box)
 }
 
 // drawFork draws a page of a document that a step made in memory.
@@ -130,8 +162,8 @@ func (d *Desk) drawFork(ctx context.Context, head *Snapshot, res *step.Result, p
 
 // Region draws a part of a page of the head; x0 to y1 are pixels of the page at scale
 // pixels a point. It is not cached.
-func (d *Desk) Region(ctx context.Context, r raster.Request, document uint, k step.Key) (raster.Picture, error) {
-	snap, err := d.Snapshot(ctx, document)
+func (d *Desk) Region(ctx context.Context, r raster.Request, person, document uint, k step.Key) (raster.Picture, error) {
+	snap, err := d.Look(ctx, person, document)
 	if err != nil {
 		return raster.Picture{}, err
 	}

@@ -29,8 +29,8 @@ const mostReplayed = 2000
 // state before it. All is run in memory and stored at once. If one of them can't be done so, nothing is changed and the refusal
 // names it. Undoing what Revise did leads back to the trail as it was.
 func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
-	act := ""
-	out, err := d.onHead(ctx, v.Document, v.Seen, v.Person, func(head *Snapshot) (*Snapshot, error) {
+	act, noted := "", false // in the record, with the steps that ran again
+	out, err := d.onHead(ctx, v.Document, v.Seen, v.Person, nil, func(head *Snapshot) (*Snapshot, error) {
 		rows, err := d.Trail(ctx, head, 0, mostReplayed)
 		if err != nil {
 			return nil, err
@@ -57,12 +57,20 @@ func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
 		if err != nil {
 			return nil, err
 		}
-		timed, cancel := limited(ctx)
+		timed, cancel := d.limited(ctx)
 		defer cancel()
-		list, files, err := d.runAll(timed, from, later, v.Params != nil)
+		type ranAll struct {
+			list  []*ran
+			files []string
+		}
+		all, err := bounded(timed, d, act, func(ctx context.Context) (a ranAll, err error) {
+			a.list, a.files, err = d.runAll(ctx, from, later, v.Params != nil)
+			return a, err
+		}, func(a ranAll) { d.tidy(a.files...) })
+		list, files := all.list, all.files
 		if err != nil {
 			d.tidy(files...)
-			return nil, overran(timed, err)
+			return nil, err
 		}
 		snap, err := d.commit(ctx, head, list, State{BackID: head.State.ID, Act: act}, v.Person)
 		if err != nil {
@@ -70,10 +78,14 @@ func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
 			return nil, fmt.Errorf("storing the trail: %w", err)
 		}
 		d.Store.unpin(files...)
+		noted = true
 		return snap, nil
 	})
 	if err == nil {
 		out.Undone = act
+		if !noted {
+			d.changed(ctx, v.Person, out, act)
+		}
 	}
 	return out, err
 }
@@ -192,8 +204,8 @@ type BeforeAfter struct {
 
 // BeforeAfter gives the page that a step of a document leads the view to, before and after; either is nil where the page was not
 // there.
-func (d *Desk) BeforeAfter(ctx context.Context, document, stepID uint) (*BeforeAfter, error) {
-	head, err := d.Snapshot(ctx, document)
+func (d *Desk) BeforeAfter(ctx context.Context, person, document, stepID uint) (*BeforeAfter, error) {
+	head, err := d.Look(ctx, person, document)
 	if err != nil {
 		return nil, err
 	}
@@ -270,18 +282,28 @@ func (d *Desk) Preview(ctx context.Context, c Change, v Previewed) (*Preview, er
 	if err != nil {
 		return nil, err
 	}
-	src := &sources{desk: d}
-	defer src.close()
-	timed, cancel := limited(ctx)
+	timed, cancel := d.limited(ctx)
 	defer cancel()
+	p, err := bounded(timed, d, c.Name, func(ctx context.Context) (*Preview, error) { return d.preview(ctx, head, c, s, v) }, nil)
+	if err != nil {
+		return nil, err
+	}
+	p.Doc = p.Doc.In(ctx) // it is looked at after the step's time
+	return p, nil
+}
+
+// preview runs a step in memory on a snapshot.
+func (d *Desk) preview(ctx context.Context, head *Snapshot, c Change, s step.Step, v Previewed) (p *Preview, err error) {
+	src := &sources{desk: d, person: c.Person}
+	defer src.close()
 	now, no := d.now(), head.Document.NextNo
-	p := &Preview{Step: s, Key: v.At}
+	p = &Preview{Step: s, Key: v.At}
 	var seed [16]byte
 	copy(seed[:], newToken())
 	run := func(only pdf.Ref) error {
-		p.Doc, p.Result, err = d.registry.Run(timed, head.PDF, s, &step.Env{Now: now, Seed: seed, Step: no, Keys: head.Keys, Sources: src, Only: only})
+		p.Doc, p.Result, err = d.registry.Run(ctx, head.PDF, s, &step.Env{Now: now, Seed: seed, Step: no, Keys: head.Keys, Sources: src, Only: only})
 		p.Ref = only
-		return overran(timed, err)
+		return err
 	}
 	only, _ := head.Keys.Ref(v.At)
 	if err := run(only); err != nil {
@@ -301,8 +323,5 @@ func (d *Desk) Preview(ctx context.Context, c Change, v Previewed) (*Preview, er
 		return nil, step.Refuse("the page is not in the document after this step")
 	}
 	p.Picture, err = d.drawFork(ctx, head, p.Result, p.Page, fmt.Sprintf("preview-%x", seed), v.W, v.H)
-	if err != nil {
-		return nil, err
-	}
-	return p, nil
+	return p, err
 }

@@ -50,6 +50,8 @@ func (d *Desk) expire() error {
 		d.db.Where("expiry < ?", time.Now()).Delete(&Session{}).Error,
 		d.db.Where("expiry < ?", now).Delete(&Invite{}).Error,
 		d.db.Where("at < ?", now.Add(-keptRequests)).Delete(&Request{}).Error,
+		d.db.Where("expiry < ? or seen_at < ?", now, now.Add(-Idle)).Delete(&SignedIn{}).Error,
+		d.db.Where("seen_at < ?", now.Add(-Remembered)).Delete(&Device{}).Error,
 	)
 }
 

@@ -11,6 +11,7 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/layout"
+	"glenrain/core/step"
 )
 
 // searchTables makes the full-text index of all pages' texts, which triggers hold in step with their table. It has two columns: text is
@@ -137,7 +138,14 @@ const (
 // SearchText gives the pages of all documents whose text holds all the words, each as it begins, or the words in their order where
 // they stand in quotation marks; the best first, no more than most. It reads no more of the index than it takes to count
 // mostCounted pages.
-func (d *Desk) SearchText(ctx context.Context, text string, most int) (*TextHits, error) {
+func (d *Desk) SearchText(ctx context.Context, person uint, text string, most int) (*TextHits, error) {
+	if utf8.RuneCountInString(text) > mostAsked {
+		return nil, step.Refuse("what is searched for is longer than %s letters", step.Thousands(mostAsked))
+	}
+	in, args, err := d.scoped(ctx, person, "d")
+	if err != nil {
+		return nil, err
+	}
 	q := readQuery(text)
 	out := &TextHits{}
 	if q.match == "" {
@@ -145,8 +153,8 @@ func (d *Desk) SearchText(ctx context.Context, text string, most int) (*TextHits
 	}
 	db := d.db.WithContext(ctx)
 	var ids []uint
-	err := db.Raw(`SELECT p.id FROM page_search CROSS JOIN page_texts p ON p.id = page_search.rowid CROSS JOIN documents d ON d.id = p.document_id
-		WHERE page_search MATCH ? AND d.away_at IS NULL ORDER BY page_search.rowid DESC LIMIT ?`, q.match, mostCounted+1).Scan(&ids).Error
+	err = db.Raw(`SELECT p.id FROM page_search CROSS JOIN page_texts p ON p.id = page_search.rowid CROSS JOIN documents d ON d.id = p.document_id
+		WHERE page_search MATCH ? AND d.away_at IS NULL AND `+in+` ORDER BY page_search.rowid DESC LIMIT ?`, append(append([]any{q.match}, args...), mostCounted+1)...).Scan(&ids).Error
 	if err != nil {
 		return nil, err
 	}
@@ -326,8 +334,12 @@ func toWordEnd(text string, h [2]int) [2]int {
 	return h
 }
 
-// Unread counts the pages of all documents that have no text, and so can't be found by it.
-func (d *Desk) Unread(ctx context.Context) (pages int64, err error) {
-	err = d.db.WithContext(ctx).Raw("SELECT count(*) FROM page_texts p JOIN documents d ON d.id = p.document_id WHERE p.text = '' AND d.away_at IS NULL").Scan(&pages).Error
+// Unread counts the pages of all documents that a person may see, which have no text, and so can't be found by it.
+func (d *Desk) Unread(ctx context.Context, person uint) (pages int64, err error) {
+	in, args, err := d.scoped(ctx, person, "d")
+	if err != nil {
+		return 0, err
+	}
+	err = d.db.WithContext(ctx).Raw("SELECT count(*) FROM page_texts p JOIN documents d ON d.id = p.document_id WHERE p.text = '' AND d.away_at IS NULL AND "+in, args...).Scan(&pages).Error
 	return pages, err
 }

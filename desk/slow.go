@@ -14,6 +14,9 @@ func (d *Desk) Slow(name string) bool { return d.registry.Slow(name) }
 // read it meanwhile, and are told who works on it when they want to change it. done is given instead where the same
 // request was carried out before. The work's result is the *Outcome.
 func (d *Desk) DoLater(ctx context.Context, c Change) (w *Work, done *Outcome, err error) {
+	if err := d.seen(ctx, c.Person, c.Document, ActLook); err != nil {
+		return nil, nil, err
+	}
 	err = d.withLock(ctx, c.Document, func(l *live, head *Snapshot) error {
 		was, row, s, err := d.begin(ctx, head, c)
 		if err != nil || was != nil {
@@ -48,24 +51,21 @@ func (d *Desk) doReserved(ctx context.Context, w *Work, l *live, document uint, 
 		d.mu.Unlock()
 	}
 	defer free() // whatever happens
-	src := &sources{desk: d}
-	defer src.close()
-	r, err := d.run(ctx, head, s, row, &step.Env{Sources: src, Files: src, Progress: w.Set})
+	m, err := d.runBounded(ctx, head, s, row, w.Set)
 	if err != nil {
-		d.tidy(src.kept...)
 		return nil, err
 	}
 	if err := l.lock(ctx); err != nil {
-		d.tidy(append(src.kept, r.files()...)...)
+		d.tidy(m.all()...)
 		return nil, err
 	}
 	defer l.unlock()
 	if now, err := d.current(ctx, l, document); err != nil || now.State.ID != head.State.ID {
-		d.tidy(append(src.kept, r.files()...)...)
+		d.tidy(m.all()...)
 		if err == nil {
 			err = fmt.Errorf("a reserved document: %w", errMoved)
 		}
 		return nil, err
 	}
-	return d.store(ctx, l, head, r, src)
+	return d.store(ctx, l, head, m)
 }

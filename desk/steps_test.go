@@ -114,6 +114,9 @@ func testDesk(t *testing.T, dir string, begun func(int)) *Desk {
 		step.Kind{Name: "sound", Title: "Sound the pages", Slow: true, New: func() step.Step { return &sounding{begun: begun} }})...)
 	d, err := Open(dir, Options{PDFiumCache: raster.CacheForTests(), Registry: g})
 	require.NoError(t, err)
+	if empty, _ := d.Empty(t.Context()); empty {
+		somebody(t, d, "rona", Administrator)
+	}
 	return d
 }
 
@@ -209,7 +212,7 @@ func TestSlowStep(t *testing.T) {
 	assert.Equal(t, "Isla Merrow is running “Sound the pages” on this document; it can be read, and changed again when that has ended", busy.Error())
 	_, _, err = d.DoLater(t.Context(), change("second"))
 	require.ErrorAs(t, err, &busy)
-	_, err = d.Picture(t.Context(), doc.ID, step.Key{Ordinal: 1}, 0, 60, 60)
+	_, err = d.Picture(t.Context(), 1, doc.ID, step.Key{Ordinal: 1}, 0, 60, 60)
 	require.NoError(t, err, "others read it")
 	assert.Equal(t, isla.ID, d.Reserved(doc.ID).Person)
 	goOn <- true
@@ -313,12 +316,12 @@ func TestReviseIsUndone(t *testing.T) {
 	assert.False(t, d.CanRedo(t.Context(), undone.Snapshot))
 
 	// A step's page before and after.
-	v, err := d.BeforeAfter(t.Context(), doc.ID, trail(t, d, undone.Snapshot)[0].ID)
+	v, err := d.BeforeAfter(t.Context(), 1, doc.ID, trail(t, d, undone.Snapshot)[0].ID)
 	require.NoError(t, err)
 	assert.Equal(t, step.Key{Ordinal: 3}, v.Page)
 	assert.Equal(t, [2]float64{v.Before.H, v.Before.W}, [2]float64{v.After.W, v.After.H})
 	gone := mustDo(t, d, doc.ID, "remove", `{"pages":["0.2"]}`)
-	v, err = d.BeforeAfter(t.Context(), doc.ID, gone.Step.ID)
+	v, err = d.BeforeAfter(t.Context(), 1, doc.ID, gone.Step.ID)
 	require.NoError(t, err)
 	assert.Nil(t, v.After)
 	assert.Equal(t, step.Key{Ordinal: 2}, v.Page)
@@ -522,7 +525,7 @@ func TestLists(t *testing.T) {
 	}
 	var names []string
 	for after := uint(0); ; {
-		part, err := d.Documents(t.Context(), Listing{After: after, Most: 2})
+		part, err := d.Documents(t.Context(), Listing{Person: 1, After: after, Most: 2})
 		require.NoError(t, err)
 		if len(part) == 0 {
 			break
@@ -533,28 +536,28 @@ func TestLists(t *testing.T) {
 		after = part[len(part)-1].ID
 	}
 	assert.Equal(t, []string{"Paper 6", "Paper 5", "Paper 4", "Paper 3", "Paper 2", "Paper 1", "Paper 0"}, names)
-	outs, err := d.HandOuts(t.Context(), 0, Listing{Most: 3})
+	outs, err := d.HandOuts(t.Context(), 0, Listing{Person: 1, Most: 3})
 	require.NoError(t, err)
-	more, err := d.HandOuts(t.Context(), 0, Listing{After: outs[2].ID, Most: 3})
+	more, err := d.HandOuts(t.Context(), 0, Listing{Person: 1, After: outs[2].ID, Most: 3})
 	require.NoError(t, err)
 	assert.Equal(t, "Ölpier 3.pdf", more[0].Name)
-	free, err := d.FreeName(t.Context(), "ÖLPIER 3")
+	free, err := d.FreeName(t.Context(), 1, "ÖLPIER 3")
 	require.NoError(t, err)
 	assert.Equal(t, "ÖLPIER 3 2", free, "names are compared in lower case, whatever their letters")
-	found, err := d.Search(t.Context(), "PAPER 4", 5)
+	found, err := d.Search(t.Context(), 1, "PAPER 4", 5)
 	require.NoError(t, err)
 	assert.Len(t, found, 1)
 
 	mustDo(t, d, 1, "move", `{"pages":["0.2"],"to":"0.1"}`)
 	changed := mustDo(t, d, 1, "rotate", `{"pages":["0.2"],"by":90}`)
-	want, err := d.FirstPicture(t.Context(), 1, 80)
+	want, err := d.FirstPicture(t.Context(), 1, 1, 80)
 	require.NoError(t, err)
-	direct, err := d.Picture(t.Context(), 1, step.Key{Ordinal: 2}, changed.Step.ID, 80, 80)
+	direct, err := d.Picture(t.Context(), 1, 1, step.Key{Ordinal: 2}, changed.Step.ID, 80, 80)
 	require.NoError(t, err)
 	assert.Equal(t, direct, want)
 	require.NoError(t, d.Close())
 	d = openDesk(t, dir)
-	got, err := d.FirstPicture(t.Context(), 1, 80)
+	got, err := d.FirstPicture(t.Context(), 1, 1, 80)
 	require.NoError(t, err)
 	assert.Equal(t, want, got)
 	assert.Empty(t, d.live, "no document was opened for it")

@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"path/filepath"
 	"sync"
@@ -51,6 +52,7 @@ type Incoming struct {
 	sum   interface {
 		io.Writer
 		Sum([]byte) []byte
+		Reset()
 	}
 	Size int64
 	done bool
@@ -112,6 +114,17 @@ func (in *Incoming) Keep() (sha string, err error) {
 	return sha, syncFolders(to)
 }
 
+// keepWritten is Keep for a file whose bytes were written by others, to its path.
+func (in *Incoming) keepWritten() (string, error) {
+	in.sum.Reset()
+	n, err := io.Copy(in.sum, io.NewSectionReader(in.f, 0, math.MaxInt64))
+	if err != nil {
+		return "", err
+	}
+	in.Size = n
+	return in.Keep()
+}
+
 // syncFolders makes sure that a file's entry is on the disk.
 func syncFolders(path string) error {
 	for _, d := range []string{filepath.Dir(path), filepath.Dir(filepath.Dir(path))} {
@@ -139,9 +152,8 @@ func (s *Store) unpin(shas ...string) {
 	}
 }
 
-// drop unpins files and removes those that nobody else pinned and that used does not know.
+// drop removes those files that nobody pinned and that used does not know.
 func (s *Store) drop(shas []string, used func(sha string) (bool, error)) error {
-	s.unpin(shas...)
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for _, sha := range shas {

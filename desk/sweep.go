@@ -45,6 +45,12 @@ var named = []struct {
 
 // tidy removes files that were kept for something that failed, unless they are named by something else.
 func (d *Desk) tidy(shas ...string) {
+	d.Store.unpin(shas...)
+	d.removeUnused(shas...)
+}
+
+// removeUnused removes files that nothing names, and nobody is about to.
+func (d *Desk) removeUnused(shas ...string) {
 	err := d.Store.drop(shas, func(sha string) (bool, error) {
 		for _, of := range named {
 			var n int64

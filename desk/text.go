@@ -3,6 +3,7 @@ package desk
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -16,6 +17,7 @@ import (
 	"glenrain/core/layout"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
+	"glenrain/porter"
 )
 
 // PageText is the text of a page of a document's head, kept so that it is read again only when the page changes.
@@ -52,6 +54,40 @@ func (p *PageText) keep(reading string) {
 	_ = json.Unmarshal([]byte(p.Annotated), &p.annotated)
 	if at != nil {
 		p.Hyphens = toJSON(at)
+	}
+}
+
+// take takes what the porter read.
+func (p *PageText) take(t porter.Text) {
+	p.Annotated = t.Annotated
+	p.keep(t.Reading)
+}
+
+// keepTexts keeps the texts of a document that was just added. Where that fails they are read again in the background.
+func (d *Desk) keepTexts(ctx context.Context, row *Document, texts []porter.Text) {
+	s, err := d.Snapshot(ctx, row.ID)
+	if err != nil || s.State.ID != row.HeadID {
+		return
+	}
+	pages := s.Pages()
+	if len(pages) != len(texts) {
+		return
+	}
+	list := make([]PageText, len(pages))
+	for i, p := range pages {
+		list[i] = PageText{DocumentID: row.ID, Key: p.Key.String(), Version: p.Version, Number: i + 1}
+		list[i].take(texts[i])
+	}
+	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		for part := range slices.Chunk(list, 200) {
+			if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&part).Error; err != nil {
+				return err
+			}
+		}
+		return tx.Model(&Document{}).Where("id = ? and head_id = ?", row.ID, row.HeadID).Update("text_id", row.HeadID).Error
+	})
+	if err != nil {
+		d.log.Warn("texts that were read on arrival were not kept", "document", row.ID, "err", err)
 	}
 }
 
@@ -116,6 +152,7 @@ type docText struct {
 	mu    sync.Mutex
 	state uint
 	rows  []PageText
+	err   error // why the text of the state can't be read
 }
 
 const searchedDocuments = 8 // whose texts stay in memory
@@ -136,6 +173,13 @@ func (d *Desk) docText(id uint) *docText {
 	return t
 }
 
+// forgetTexts drops the texts of a document from memory.
+func (d *Desk) forgetTexts(id uint) {
+	d.texts.mu.Lock()
+	delete(d.texts.of, id)
+	d.texts.mu.Unlock()
+}
+
 // Texts gives the texts of a snapshot's pages, in order. Pages that changed since they were read last are read now.
 func (d *Desk) Texts(ctx context.Context, s *Snapshot) ([]PageText, error) {
 	return d.readTexts(ctx, s, 0)
@@ -145,8 +189,8 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 	t := d.docText(s.Document.ID)
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	if t.state == s.State.ID && t.rows != nil {
-		return t.rows, nil
+	if t.state == s.State.ID && (t.rows != nil || t.err != nil) {
+		return t.rows, t.err
 	}
 	have := t.rows
 	if have == nil {
@@ -185,19 +229,22 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 		row.Number = i + 1
 		rows[i] = row
 	}
-	err := layout.Pages(ctx, s.PDF, refs, content.Options{}, workers, func(_ int, l *layout.Page, b []byte) []byte {
-		r := l.Reading()
-		if parts := l.Annotations(r); parts != nil {
-			b = append(b, toJSON(parts)...)
-		}
-		return append(append(b, 0), r.Text...)
-	}, func(i int, b []byte) error {
-		annotated, text, _ := strings.Cut(string(b), "\x00")
-		row := &rows[read[i]]
-		row.Annotated = annotated
-		row.keep(strings.ToValidUTF8(text, "\ufffd"))
-		return nil
-	})
+	n := 0
+	var err error
+	if len(refs) > 0 {
+		err = porter.Read(ctx, porter.Reading{Parts: s.parts, Pages: refs, Workers: workers}, func(list []porter.Text) error {
+			for _, text := range list {
+				rows[read[n]].take(text)
+				n++
+			}
+			return nil
+		})
+	}
+	var stopped *porter.Stopped
+	if errors.As(err, &stopped) { // it would be again
+		err = step.Refuse("the text of this document can't be read: %s", stopped.Sentence)
+		t.state, t.rows, t.err = s.State.ID, nil, err
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -234,7 +281,7 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 	for i, k := range read {
 		rows[k].ID = changed[i].ID
 	}
-	t.state, t.rows = s.State.ID, rows
+	t.state, t.rows, t.err = s.State.ID, rows, nil
 	return rows, nil
 }
 
@@ -255,7 +302,7 @@ func (d *Desk) startReading() {
 			case <-ctx.Done():
 				return
 			case <-tick.C:
-				if err := d.expire(); err != nil {
+				if err := errors.Join(d.expire(), d.purgeOld(ctx)); err != nil {
 					d.log.Error("what has run out was not removed", "err", err)
 				}
 				continue
@@ -296,7 +343,7 @@ func (d *Desk) ReadAll(ctx context.Context, workers int) error {
 	for _, id := range ids {
 		s, err := d.Snapshot(ctx, id)
 		if err == nil {
-			_, err = d.readTexts(ctx, s, workers)
+			err = d.readMarked(ctx, s, workers)
 		}
 		if ctx.Err() != nil {
 			return ctx.Err()
@@ -309,6 +356,35 @@ func (d *Desk) ReadAll(ctx context.Context, workers int) error {
 		}
 	}
 	return nil
+}
+
+// readMarked reads a document's text in the background. It is marked before, so that one that stops the server is passed over when
+// it starts again.
+func (d *Desk) readMarked(ctx context.Context, s *Snapshot, workers int) error {
+	tries := s.Document.ReadingTries
+	mark := func(n int) error {
+		return d.db.Model(&Document{}).Where("id = ?", s.Document.ID).Update("reading_tries", n).Error
+	}
+	if err := mark(tries + 1); err != nil {
+		return err
+	}
+	_, err := d.readTexts(ctx, s, workers)
+	if ctx.Err() != nil { // the server is stopping, as it was asked to
+		return errors.Join(err, mark(tries))
+	}
+	return errors.Join(err, mark(0))
+}
+
+// mostTries is how often a document's text may be begun and not ended, since the server stopped: once may be somebody else's fault.
+const mostTries = 2
+
+// passOver marks as unreadable what was being read when the server stopped.
+func (d *Desk) passOver() error {
+	res := d.db.Model(&Document{}).Where("reading_tries >= ?", mostTries).Updates(map[string]any{"reading_tries": 0, "unreadable": true})
+	if res.RowsAffected > 0 {
+		d.log.Warn("the server stopped while it read the text of documents, which are passed over now", "documents", res.RowsAffected)
+	}
+	return res.Error
 }
 
 // Found is what a search in one document gives.
@@ -340,6 +416,9 @@ const (
 	mostLines = 400 // hits that are given with what stands around them
 )
 
+// maxFinding is how long a document is looked through.
+const maxFinding = 5 * time.Second
+
 // Find looks for a query in a document.
 func (d *Desk) Find(ctx context.Context, s *Snapshot, q layout.Query) (*Found, error) {
 	f, err := q.Compile()
@@ -351,10 +430,14 @@ func (d *Desk) Find(ctx context.Context, s *Snapshot, q layout.Query) (*Found, e
 		return nil, err
 	}
 	out := &Found{}
+	until := time.Now().Add(maxFinding)
 	lines := 0
 	for _, r := range rows {
 		if err := ctx.Err(); err != nil {
 			return nil, err
+		}
+		if time.Now().After(until) {
+			return nil, step.Refuse("this takes too long to look for in a document of %s: look for something plainer", step.Count(len(rows), "page"))
 		}
 		if r.Text == "" {
 			if k, err := step.ParseKey(r.Key); err == nil {
@@ -394,16 +477,29 @@ func (d *Desk) Find(ctx context.Context, s *Snapshot, q layout.Query) (*Found, e
 	return out, nil
 }
 
+// maxPage is how long a page may be read for somebody who looks at it.
+const maxPage = 4 * time.Second
+
+var errPage = step.Refuse("this page takes longer to read than any honest page, and was given up")
+
 // ReadPage interprets and groups one page of a snapshot; with its paths where rules matter.
 func (d *Desk) ReadPage(ctx context.Context, s *Snapshot, k step.Key, paths bool) (*layout.Page, pdf.Geometry, error) {
 	ref, ok := s.Keys.Ref(k)
 	if !ok || s.PDF.PageIndex(ref) < 0 {
 		return nil, pdf.Geometry{}, ErrMissing
 	}
-	p, err := content.NewReader(s.PDF).Page(ctx, ref, content.Options{Paths: paths})
-	if err != nil {
-		return nil, pdf.Geometry{}, err
-	}
 	g := s.PDF.Geometry(ref)
-	return layout.Read(p, g.Visible, nil), g, nil
+	timed, cancel := context.WithTimeoutCause(ctx, maxPage, errPage)
+	defer cancel()
+	l, err := bounded(timed, d, "reading a page", func(ctx context.Context) (*layout.Page, error) {
+		p, err := content.NewReader(s.PDF.In(ctx)).Page(ctx, ref, content.Options{Paths: paths})
+		if err != nil {
+			return nil, err
+		}
+		return layout.Read(p, g.Visible, nil), nil
+	}, nil)
+	if err != nil && ctx.Err() == nil && timed.Err() != nil {
+		err = errPage
+	}
+	return l, g, err
 }

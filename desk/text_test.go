@@ -96,7 +96,7 @@ func TestSearchText(t *testing.T) {
 	b := bring(t, d, "Survey.pdf", wording([]string{"The quay wall and the winter berths were surveyed in September, from the eastern steps to the dol-", "phin off the pier head."}))
 	require.NoError(t, d.ReadAll(t.Context(), 1))
 	search := func(q string) []TextHit {
-		found, err := d.SearchText(t.Context(), q, 10)
+		found, err := d.SearchText(t.Context(), 1, q, 10)
 		require.NoError(t, err)
 		assert.Equal(t, len(found.Hits), found.Pages)
 		return found.Hits
@@ -127,7 +127,7 @@ func TestSearchUnspaced(t *testing.T) {
 	require.NoError(t, d.ReadAll(t.Context(), 1))
 	require.NoError(t, d.db.Create(&row).Error)
 	for q, want := range map[string]int{"冬季": 1, "係留に": 1, "夏季": 0, "%": 0} {
-		found, err := d.SearchText(t.Context(), q, 10)
+		found, err := d.SearchText(t.Context(), 1, q, 10)
 		require.NoError(t, err)
 		assert.Len(t, found.Hits, want, q)
 		assert.Equal(t, want, found.Pages)
@@ -197,11 +197,11 @@ func TestFindWhileChanging(t *testing.T) {
 	}
 	wg.Wait()
 	require.NoError(t, d.ReadAll(t.Context(), 1))
-	found, err := d.SearchText(t.Context(), "page", 100)
+	found, err := d.SearchText(t.Context(), 1, "page", 100)
 	require.NoError(t, err)
 	assert.Equal(t, 22, found.Pages)
 	assert.Len(t, found.Hits, 22)
-	unread, err := d.Unread(t.Context())
+	unread, err := d.Unread(t.Context(), 1)
 	require.NoError(t, err)
 	assert.Zero(t, unread)
 }
@@ -239,7 +239,7 @@ func TestFindInAnnotation(t *testing.T) {
 	require.NoError(t, d.Close())
 	d = openDesk(t, dir)
 	assert.Equal(t, []bool{false, true}, look())
-	found, err := d.SearchText(t.Context(), "noted", 5)
+	found, err := d.SearchText(t.Context(), 1, "noted", 5)
 	require.NoError(t, err)
 	assert.Equal(t, 1, found.Pages)
 	require.NoError(t, d.Close())

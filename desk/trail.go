@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"gorm.io/gorm"
@@ -41,30 +42,43 @@ func (c *Conflict) Error() string {
 // Do runs a step on a document, stores it, and moves the head to it. What it gives back
 // is on the disk. Waiting for others who change the document does not count as the step's time.
 func (d *Desk) Do(ctx context.Context, c Change) (out *Outcome, err error) {
+	if err := d.seen(ctx, c.Person, c.Document, ActLook); err != nil { // before it is known that somebody works on it
+		return nil, err
+	}
 	err = d.withLock(ctx, c.Document, func(l *live, head *Snapshot) error {
 		done, row, s, err := d.begin(ctx, head, c)
 		if err != nil || done != nil {
 			out = done
 			return err
 		}
-		timed, cancel := limited(ctx)
+		timed, cancel := d.limited(ctx)
 		defer cancel()
-		src := &sources{desk: d}
-		defer src.close()
-		r, err := d.run(timed, head, s, row, &step.Env{Sources: src, Files: src})
+		m, err := d.runBounded(timed, head, s, row, nil)
 		if err != nil {
-			d.tidy(src.kept...)
-			return overran(timed, err)
+			return err
 		}
-		out, err = d.store(ctx, l, head, r, src)
+		out, err = d.store(ctx, l, head, m)
 		return err
 	})
 	return out, err
 }
 
+// actOf gives the act that a step is.
+func (d *Desk) actOf(name string) Act {
+	if d.registry.Comments(name) {
+		return ActComment
+	}
+	return ActChange
+}
+
+// MayStep asks the gate whether a person may run a step on a document.
+func (d *Desk) MayStep(ctx context.Context, person, document uint, name string) error {
+	return d.seen(ctx, person, document, d.actOf(name))
+}
+
 // begin looks whether a change may run on the head, and makes its row; done is what came of the same request before.
 func (d *Desk) begin(ctx context.Context, head *Snapshot, c Change) (done *Outcome, row Step, s step.Step, err error) {
-	if err := d.may(ctx, c.Person, ActChange, &head.Document); err != nil {
+	if err := d.may(ctx, c.Person, d.actOf(c.Name), &head.Document); err != nil {
 		return nil, row, nil, err
 	}
 	if done, err = d.doneBefore(ctx, head, c); done != nil || err != nil {
@@ -72,6 +86,11 @@ func (d *Desk) begin(ctx context.Context, head *Snapshot, c Change) (done *Outco
 	}
 	if s, err = d.registry.New(c.Name, c.Params); err != nil {
 		return nil, row, nil, err
+	}
+	for _, ref := range step.NamedSources(s) { // such files are named by what made them, and by nobody else
+		if strings.HasPrefix(string(ref), "sha256:") {
+			return nil, row, nil, step.Refuse("the source %q can't be named so", ref)
+		}
 	}
 	if c.Seen != head.State.ID {
 		if err := d.settle(ctx, head, c.Seen, s); err != nil {
@@ -87,18 +106,18 @@ func (d *Desk) begin(ctx context.Context, head *Snapshot, c Change) (done *Outco
 }
 
 // store commits a step that was run on the head.
-func (d *Desk) store(ctx context.Context, l *live, head *Snapshot, r *ran, src *sources) (*Outcome, error) {
-	snap, err := d.commit(ctx, head, []*ran{r}, State{}, r.row.PersonID)
+func (d *Desk) store(ctx context.Context, l *live, head *Snapshot, m made) (*Outcome, error) {
+	snap, err := d.commit(ctx, head, []*ran{m.ran}, State{}, m.row.PersonID)
 	if err != nil {
 		d.forget(l)
-		d.tidy(append(src.kept, r.files()...)...)
+		d.tidy(m.all()...)
 		return nil, fmt.Errorf("storing the step: %w", err)
 	}
-	d.Store.unpin(append(src.kept, r.files()...)...)
+	d.Store.unpin(m.all()...)
 	snap.before = head
 	d.put(l, snap)
 	d.wakeReading()
-	return &Outcome{Snapshot: snap, Step: &r.row}, nil
+	return &Outcome{Snapshot: snap, Step: &m.row}, nil
 }
 
 // doneBefore finds the outcome of a request that was carried out already.
@@ -187,18 +206,28 @@ func (d *Desk) Trail(ctx context.Context, s *Snapshot, before uint, most int) ([
 
 // Undo takes the last step back; what it was is in the outcome. Redo does it again.
 func (d *Desk) Undo(ctx context.Context, document, seen, person uint) (*Outcome, error) {
-	return d.goTo(ctx, document, seen, person, func(head *Snapshot) (to uint, what string, err error) {
+	out, err := d.goTo(ctx, document, seen, person, func(head *Snapshot) uint { return head.State.StepID }, func(head *Snapshot) (to uint, what string, err error) {
 		if head.State.back() == 0 {
 			return 0, "", step.Refuse("there is nothing to undo")
 		}
 		what, err = d.whatLed(ctx, &head.State)
 		return head.State.back(), what, err
 	})
+	if err == nil {
+		d.changed(ctx, person, out, "undone: "+out.Undone)
+	}
+	return out, err
 }
 
 // Redo undoes Undo.
 func (d *Desk) Redo(ctx context.Context, document, seen, person uint) (*Outcome, error) {
-	return d.goTo(ctx, document, seen, person, func(head *Snapshot) (to uint, what string, err error) {
+	over := func(head *Snapshot) uint {
+		if next, err := d.after(ctx, head); err == nil && next != nil {
+			return next.StepID
+		}
+		return 0
+	}
+	out, err := d.goTo(ctx, document, seen, person, over, func(head *Snapshot) (to uint, what string, err error) {
 		next, err := d.after(ctx, head)
 		if err == nil && next == nil {
 			err = step.Refuse("there is nothing to redo")
@@ -209,6 +238,10 @@ func (d *Desk) Redo(ctx context.Context, document, seen, person uint) (*Outcome,
 		what, err = d.whatLed(ctx, next)
 		return next.ID, what, err
 	})
+	if err == nil {
+		d.changed(ctx, person, out, "redone: "+out.Undone)
+	}
+	return out, err
 }
 
 // whatLed says what led to a state: the sentence of its step, or of what was done to the trail.
@@ -248,10 +281,17 @@ func (d *Desk) CanRedo(ctx context.Context, s *Snapshot) bool {
 }
 
 // onHead runs f with a document's lock held, if its head is still the state that was
-// seen, and makes the snapshot that f gives the head.
-func (d *Desk) onHead(ctx context.Context, document, seen, person uint, f func(head *Snapshot) (*Snapshot, error)) (out *Outcome, err error) {
+// seen, and makes the snapshot that f gives the head. comment tells whether it is about a comment of the person's own, where that may be.
+func (d *Desk) onHead(ctx context.Context, document, seen, person uint, comment func(head *Snapshot) bool, f func(head *Snapshot) (*Snapshot, error)) (out *Outcome, err error) {
+	if err := d.seen(ctx, person, document, ActLook); err != nil {
+		return nil, err
+	}
 	err = d.withLock(ctx, document, func(l *live, head *Snapshot) error {
-		if err := d.may(ctx, person, ActChange, &head.Document); err != nil {
+		act := ActChange
+		if comment != nil && comment(head) {
+			act = ActComment
+		}
+		if err := d.may(ctx, person, act, &head.Document); err != nil {
 			return err
 		}
 		if seen != head.State.ID {
@@ -270,9 +310,14 @@ func (d *Desk) onHead(ctx context.Context, document, seen, person uint, f func(h
 	return out, err
 }
 
-func (d *Desk) goTo(ctx context.Context, document, seen, person uint, to func(*Snapshot) (state uint, what string, err error)) (*Outcome, error) {
+func (d *Desk) goTo(ctx context.Context, document, seen, person uint, over func(*Snapshot) uint, to func(*Snapshot) (state uint, what string, err error)) (*Outcome, error) {
 	what := ""
-	out, err := d.onHead(ctx, document, seen, person, func(head *Snapshot) (*Snapshot, error) {
+	ownComment := func(head *Snapshot) bool {
+		var row Step
+		err := d.db.WithContext(ctx).Select("name", "person_id").Limit(1).Find(&row, "id = ? and document_id = ?", over(head), document).Error
+		return err == nil && row.PersonID == person && d.registry.Comments(row.Name)
+	}
+	out, err := d.onHead(ctx, document, seen, person, ownComment, func(head *Snapshot) (*Snapshot, error) {
 		state, said, err := to(head)
 		if err != nil {
 			return nil, err
@@ -284,6 +329,11 @@ func (d *Desk) goTo(ctx context.Context, document, seen, person uint, to func(*S
 		out.Undone = what
 	}
 	return out, err
+}
+
+// changed notes a change in the record.
+func (d *Desk) changed(ctx context.Context, person uint, out *Outcome, what string) {
+	d.note(ctx, Record{PersonID: person, What: "changed", DocumentID: out.Snapshot.Document.ID, Document: out.Snapshot.Document.Name, Detail: what})
 }
 
 // headTo moves a document's head to a state of its own. The caller holds its lock.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"runtime/debug"
 	"sync"
 )
 
@@ -120,11 +121,14 @@ func (d *Desk) Start(person uint, label string, f func(context.Context, *Work) (
 func guarded(ctx context.Context, w *Work, f func(context.Context, *Work) (any, error)) (result any, err error) {
 	defer func() {
 		if p := recover(); p != nil {
-			err = fmt.Errorf("a fault in the program: %v", p)
+			err = faultOf(p)
 		}
 	}()
 	return f(ctx, w)
 }
+
+// faultOf makes an error of a panic.
+func faultOf(p any) error { return fmt.Errorf("a fault in the program: %v\n%s", p, debug.Stack()) }
 
 // Work gives a piece of work.
 func (d *Desk) Work(id uint) (*Work, error) {

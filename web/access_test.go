@@ -3,13 +3,18 @@ package web
 import (
 	"encoding/json"
 	"fmt"
+	"net/http"
+	"net/url"
 	"os"
 	"testing"
 
 	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"glenrain/core/pdf/pdftest"
+	"glenrain/demo"
+	"glenrain/desk"
 )
 
 // accessible holds the page that is shown against axe-core's rules for WCAG 2.2 A and AA.
@@ -102,4 +107,77 @@ func TestAccessible(t *testing.T) {
 	o.press(input.Escape, 'e')
 	o.page.MustElement("#reader:not([hidden]) img")
 	o.accessible("reader's view")
+}
+
+// TestPeopleScreens goes through the administrator's screens with the mouse and the keys, and looks at each with axe-core.
+func TestPeopleScreens(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes its time")
+	}
+	o := openOffice(t, false)
+	_, err := o.desk.AddPersonAs(t.Context(), desk.Reader, "Rona Skerry", "rona", demo.Password)
+	require.NoError(t, err)
+	c := o.client()
+	c.signIn("isla")
+	id := c.bring("Licence.pdf", pdftest.Text(2))
+	o.openBrowser()
+	o.signIn()
+	o.go_("/people")
+	o.page.MustElement("input[name=for]").MustInput("Petra Holm")
+	o.press(input.Enter)
+	o.page.MustElement("#one-time")
+	o.accessible("people, invited")
+	o.go_("/people/2")
+	o.page.MustEval(`() => { document.querySelector(".danger").open = true }`)
+	o.accessible("a person")
+	o.page.MustElement("select[name=role]").MustSelect("member")
+	o.click(`form[action$="/role"] button`)
+	o.says("The role is member now")
+	o.go_("/people/record?what=role")
+	assert.Contains(t, o.text("main"), "Rona Skerry is member, was reader")
+	o.accessible("the record")
+	o.go_("/me")
+	o.accessible("your account")
+	// A folder for chosen people, a document moved into it by the tray.
+	o.go_("/folders")
+	o.page.MustElement("input[name=name]").MustInput("Licences")
+	o.press(input.Enter)
+	o.says("The folder “Licences” was made")
+	o.page.MustEval(`() => document.querySelectorAll("main details").forEach(d => { d.open = true })`)
+	o.accessible("folders")
+	form := `form[action="/folders/2"] `
+	o.click(form + `input[value=chosen]`)
+	o.click(form + `button`)
+	o.says("Only the people chosen")
+	o.go_("/documents")
+	o.click(`#document-table tbody tr input`)
+	o.page.MustElement("#tray-to").MustSelect("Licences")
+	o.click(`#tray button[hx-post="/documents/move"]`)
+	o.says("1 document moved to “Licences”")
+	o.accessible("documents, moved")
+	rona := o.client()
+	code, _, _ := rona.post("/enter", url.Values{"name": {"rona"}, "password": {demo.Password}})
+	require.Equal(t, http.StatusOK, code)
+	code, _ = rona.get("/desk/" + id + "/arrange")
+	assert.Equal(t, http.StatusNotFound, code)
+	// Passed on, it is there.
+	o.click(`button[title="Who sees it"]`)
+	o.page.MustElement(".seers select")
+	o.accessible("who sees it")
+	o.click(".seers form button")
+	o.wait(`() => document.querySelector(".seers p").textContent.includes("it was passed on to")`)
+	code, _ = rona.get("/desk/" + id + "/arrange")
+	assert.Equal(t, http.StatusOK, code)
+	// In the Bin it can be purged, and is gone.
+	o.go_("/documents")
+	o.click(`#document-table tbody tr input`)
+	o.click("#tray-bin")
+	o.says("deleted to the Bin")
+	o.go_("/documents/bin")
+	o.page.MustEval(`() => { document.querySelector(".danger").open = true }`)
+	o.accessible("the Bin")
+	o.click(".danger button")
+	o.says("1 document purged")
+	code, _ = c.get("/desk/" + id + "/arrange")
+	assert.Equal(t, http.StatusNotFound, code)
 }

@@ -16,13 +16,14 @@ import (
 	"github.com/go-rod/rod/lib/proto"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/child"
 	"glenrain/core/raster"
 	"glenrain/demo"
 	"glenrain/desk"
 )
 
 func TestMain(m *testing.M) {
-	raster.ChildMain()
+	child.Main()
 	os.Exit(m.Run())
 }
 

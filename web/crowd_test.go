@@ -4,15 +4,19 @@ import (
 	"bytes"
 	"fmt"
 	"log/slog"
+	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
 	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
+	"syscall"
 	"testing"
 	"time"
 
@@ -38,7 +42,59 @@ func (t *times) add(what string, d time.Duration) {
 }
 
 // Forty people signed in at once upload, arrange and look at pages: no error, no mix-up.
-func TestCrowd(t *testing.T) {
+func TestCrowd(t *testing.T) { crowd(t, nil) }
+
+// The same while children are killed, stopped, and filled with somebody's bombs: nobody loses anything, or is refused anything.
+func TestCrowdInTrouble(t *testing.T) {
+	var bombs [][]byte
+	for _, h := range pdftest.Hostiles() {
+		if slices.Contains([]string{"one stream twenty times.pdf", "forms that double.pdf", "lengths in a circle.pdf", "ten million lines.pdf"}, h.Name) {
+			bombs = append(bombs, h.Data)
+		}
+	}
+	var ended atomic.Int64
+	crowd(t, func(c *client, stop <-chan struct{}) {
+		chance := rand.New(rand.NewPCG(3, 1))
+		for n := 0; ; n++ {
+			select {
+			case <-stop:
+				return
+			case <-time.After(time.Duration(250+chance.IntN(500)) * time.Millisecond):
+			}
+			if pids := childrenOf(os.Getpid()); len(pids) > 0 {
+				signal := []syscall.Signal{syscall.SIGKILL, syscall.SIGSTOP}[n%2]
+				if syscall.Kill(pids[chance.IntN(len(pids))], signal) == nil {
+					ended.Add(1)
+				}
+			}
+			if n%5 == 0 { // answered in a sentence, or taken; never with a fault of the server's
+				code, body, _ := c.send(http.MethodPost, "/documents/add?name=Bomb.pdf", "", bytes.NewReader(bombs[n/5%len(bombs)]))
+				assert.Contains(t, []int{http.StatusOK, http.StatusUnprocessableEntity}, code, "%.200s", body)
+			}
+		}
+	})
+	assert.Positive(t, ended.Load())
+}
+
+// childrenOf gives the processes that a process started.
+func childrenOf(pid int) (out []int) {
+	list, _ := filepath.Glob("/proc/[0-9]*/stat")
+	for _, path := range list {
+		b, err := os.ReadFile(path)
+		if err != nil {
+			continue
+		}
+		f := strings.Fields(string(b[bytes.LastIndexByte(b, ')')+1:]))
+		if len(f) > 1 && f[1] == strconv.Itoa(pid) {
+			if n, err := strconv.Atoi(filepath.Base(filepath.Dir(path))); err == nil {
+				out = append(out, n)
+			}
+		}
+	}
+	return out
+}
+
+func crowd(t *testing.T, trouble func(c *client, stop <-chan struct{})) {
 	people := 40
 	if testing.Short() {
 		people = 6
@@ -54,6 +110,15 @@ func TestCrowd(t *testing.T) {
 		require.NoError(t, err)
 	}
 	took := &times{of: map[string][]time.Duration{}}
+	stop, over := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(over)
+		if trouble != nil {
+			c := o.client()
+			c.signIn("isla")
+			trouble(c, stop)
+		}
+	}()
 	var wg sync.WaitGroup
 	pictureRE := regexp.MustCompile(`(?s)id="pages"[^>]*>(.*?)</script>`)
 	for i := range people {
@@ -104,8 +169,11 @@ func TestCrowd(t *testing.T) {
 		})
 	}
 	wg.Wait()
-	all, err := o.desk.Documents(t.Context(), desk.Listing{Most: 100})
+	close(stop)
+	<-over
+	all, err := o.desk.Documents(t.Context(), desk.Listing{Person: 1, Most: 1000})
 	require.NoError(t, err)
+	all = slices.DeleteFunc(all, func(d desk.Document) bool { return d.Name == "Bomb" })
 	require.Len(t, all, people)
 	for _, d := range all {
 		n, err := strconv.Atoi(strings.TrimPrefix(d.Name, "Paper "))

@@ -2,9 +2,13 @@ package web
 
 import (
 	"os"
+	"path/filepath"
 	"testing"
 
 	"github.com/go-rod/rod/lib/input"
+	"github.com/stretchr/testify/require"
+
+	"glenrain/core/pdf/pdftest"
 )
 
 // TestLooks walks the main views of the demo and keeps a picture of each, where
@@ -68,4 +72,27 @@ func TestLooks(t *testing.T) {
 	o.click("#out-form .btn-primary")
 	o.page.MustElement(".written")
 	o.shot("handed-out")
+	o.go_("/documents")
+	var refused []string
+	for _, h := range append(pdftest.HostilePictures()[:1:1], pdftest.Hostiles()...) {
+		if name := map[string]string{"eighteen thousand squared.png": "Harbour from the air.png", "a million times one page.pdf": "Soundings.pdf"}[h.Name]; name != "" {
+			refused = append(refused, filepath.Join(t.TempDir(), name))
+			require.NoError(t, os.WriteFile(refused[len(refused)-1], h.Data, 0o600))
+		}
+	}
+	o.page.MustElement("#drop-files").MustSetFiles(refused...)
+	o.wait(`() => document.getElementById("drop-said").textContent.startsWith("0 of 2 added. ")`)
+	o.shot("refused")
+	o.go_("/folders")
+	o.page.MustEval(`() => { document.querySelector("details.closed").open = true }`)
+	o.shot("folders")
+	o.go_("/people")
+	o.page.MustElement("input[name=for]").MustInput("Petra Holm")
+	o.page.MustElement(".slip-line button").MustClick()
+	o.page.MustElement("#one-time")
+	o.shot("people")
+	o.go_("/people/1")
+	o.shot("person")
+	o.go_("/people/record")
+	o.shot("record")
 }

@@ -18,6 +18,7 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/demo"
+	"glenrain/desk"
 )
 
 // client is a browser without a window: it keeps cookies and follows redirects.
@@ -94,8 +95,8 @@ func TestNothingWithoutSigningIn(t *testing.T) {
 	code, body, _ := c.post("/enter", url.Values{"name": {"isla"}, "password": {"wrong"}})
 	assert.Equal(t, http.StatusUnauthorized, code)
 	assert.Contains(t, body, "don&#39;t belong together")
-	// Throttled: an address has ten tries a minute.
-	for range 10 {
+	// Throttled: an account has ten tries in a quarter of an hour.
+	for range 11 {
 		code, _, _ = c.post("/enter", url.Values{"name": {""}, "password": {""}})
 	}
 	assert.Equal(t, http.StatusTooManyRequests, code)
@@ -105,7 +106,7 @@ func TestOneTimeAddresses(t *testing.T) {
 	o := openOffice(t, false)
 	p, err := o.desk.SignIn(t.Context(), "isla", demo.Password)
 	require.NoError(t, err)
-	token, err := o.desk.Invite(t.Context(), p.ID, 1e12)
+	token, err := o.desk.InviteToEnter(t.Context(), p.ID, 1e12)
 	require.NoError(t, err)
 	c := o.client()
 	_, body := c.get("/enter/" + token)
@@ -114,13 +115,17 @@ func TestOneTimeAddresses(t *testing.T) {
 	assert.Contains(t, body, "Drop files here")
 	code, _ := o.client().get("/enter/" + token)
 	assert.Equal(t, http.StatusUnauthorized, code, "it works once")
-	first, err := o.desk.Invite(t.Context(), 0, 1e12)
+	first, err := o.desk.InviteFirst(t.Context(), 1e12)
+	require.NoError(t, err)
+	code, _, _ = o.client().post("/enter/"+first, url.Values{"full-name": {"Tomas Quill"}, "name": {"tomas"}, "password": {"neap tides too"}})
+	assert.Equal(t, http.StatusUnauthorized, code, "somebody is set up")
+	joins, err := o.desk.Join(t.Context(), p.ID, desk.Member, "Tomas")
 	require.NoError(t, err)
 	n := o.client()
-	code, body, _ = n.post("/enter/"+first, url.Values{"full-name": {"Tomas Quill"}, "name": {"tomas"}, "password": {"short"}})
+	code, body, _ = n.post("/enter/"+joins, url.Values{"full-name": {"Tomas Quill"}, "name": {"tomas"}, "password": {"short"}})
 	assert.Equal(t, http.StatusUnprocessableEntity, code)
 	assert.Contains(t, body, "at least 10 characters")
-	_, body, _ = n.post("/enter/"+first, url.Values{"full-name": {"Tomas Quill"}, "name": {"tomas"}, "password": {"neap tides too"}})
+	_, body, _ = n.post("/enter/"+joins, url.Values{"full-name": {"Tomas Quill"}, "name": {"tomas"}, "password": {"neap tides too"}})
 	assert.Contains(t, body, "Drop files here")
 }
 
@@ -314,7 +319,7 @@ func TestRetriesDoNothingTwice(t *testing.T) {
 	c := o.client()
 	c.signIn("isla")
 	count := func() (here, outs int64) {
-		here, _, outs, err := o.desk.Counts(t.Context())
+		here, _, outs, err := o.desk.Counts(t.Context(), 1)
 		require.NoError(t, err)
 		return here, outs
 	}

@@ -16,7 +16,7 @@ type backupCommand struct {
 
 func (c *backupCommand) Run() error {
 	var files int
-	err := writeWhole(c.Out, func(w io.Writer) (err error) {
+	err := writeWhole(c.Out, 0o600, func(w io.Writer) (err error) {
 		files, err = desk.Backup(c.Data, w)
 		return err
 	})

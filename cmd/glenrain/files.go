@@ -70,8 +70,8 @@ func openFile(ctx context.Context, path, password string, change bool) (*opened,
 	return o, nil
 }
 
-// writeWhole writes a file so that it appears whole or not at all.
-func writeWhole(path string, write func(io.Writer) error) (err error) {
+// writeWhole writes a file of a mode so that it appears whole or not at all.
+func writeWhole(path string, mode os.FileMode, write func(io.Writer) error) (err error) {
 	f, err := os.CreateTemp(filepath.Dir(path), ".glenrain-*")
 	if err != nil {
 		return useError{fmt.Errorf("%s can't be written: %w", path, err)}
@@ -85,7 +85,7 @@ func writeWhole(path string, write func(io.Writer) error) (err error) {
 	if err = write(f); err != nil {
 		return err
 	}
-	if err = f.Chmod(0o644); err != nil {
+	if err = f.Chmod(mode); err != nil {
 		return err
 	}
 	if err = f.Sync(); err != nil {
@@ -270,8 +270,8 @@ func (c *runCommand) Run(ctx context.Context) error {
 			fmt.Println("  " + w)
 		}
 	}
-	return writeWhole(c.Out, func(w io.Writer) error {
-		return q.Doc.WriteFull(ctx, w, pdf.FullOptions{ID: seedOf(data, -1)})
+	return writeWhole(c.Out, 0o644, func(w io.Writer) error {
+		return q.Doc.WriteFull(ctx, w, pdf.FullOptions{Once: true, ID: seedOf(data, -1)})
 	})
 }
 
@@ -319,8 +319,8 @@ func (c *combineCommand) Run(ctx context.Context) error {
 	for _, w := range warnings {
 		fmt.Println(w)
 	}
-	return writeWhole(c.Out, func(w io.Writer) error {
-		return doc.WriteFull(ctx, w, pdf.FullOptions{ID: seed})
+	return writeWhole(c.Out, 0o644, func(w io.Writer) error {
+		return doc.WriteFull(ctx, w, pdf.FullOptions{Once: true, ID: seed})
 	})
 }
 
@@ -340,7 +340,7 @@ func (c *renderCommand) Run(ctx context.Context) error {
 	if c.Page < 1 || c.Page > len(doc.pages) {
 		return useError{fmt.Errorf("the file has %s; there is no page %d", step.Count(len(doc.pages), "page"), c.Page)}
 	}
-	if c.DPI < 1 || c.DPI > 2400 {
+	if !(c.DPI >= 1 && c.DPI <= 2400) { // which "NaN" is not
 		return useError{errors.New("the resolution is from 1 to 2400 dpi")}
 	}
 	cache, err := os.UserCacheDir()
@@ -367,7 +367,7 @@ func (c *renderCommand) Run(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("page %d: %w", c.Page, err)
 	}
-	return writeWhole(c.Out, func(w io.Writer) error {
+	return writeWhole(c.Out, 0o644, func(w io.Writer) error {
 		_, err := w.Write(pic.Data)
 		return err
 	})

@@ -13,9 +13,9 @@ import (
 
 	"github.com/alecthomas/kong"
 
+	"glenrain/core/child"
 	"glenrain/core/pdf"
 	"glenrain/core/picture"
-	"glenrain/core/raster"
 	"glenrain/core/step"
 )
 
@@ -33,6 +33,7 @@ type commands struct {
 	Demo    demoCommand    `cmd:"" help:"Serve an invented office's documents, to try everything on."`
 	Backup  backupCommand  `cmd:"" help:"Write a data folder as one file; a server may work on it meanwhile."`
 	Restore restoreCommand `cmd:"" help:"Make a data folder of a backup."`
+	People  peopleCommand  `cmd:"" help:"List the people of a data folder, invite somebody, or reset a password."`
 	Info    infoCommand    `cmd:"" help:"Tell what a PDF is: pages, sizes, version, whether it is locked or tagged."`
 	Run     runCommand     `cmd:"" help:"Run a list of steps on a file."`
 	Combine combineCommand `cmd:"" help:"Combine several PDFs and pictures into one."`
@@ -45,7 +46,8 @@ type commands struct {
 type useError struct{ error }
 
 func main() {
-	raster.ChildMain()
+	child.Main()
+	limitMemory()
 	os.Exit(run(os.Args[1:]))
 }
 

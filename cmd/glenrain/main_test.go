@@ -13,8 +13,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/child"
 	"glenrain/core/pdf/pdftest"
-	"glenrain/core/raster"
 	"glenrain/demo"
 )
 
@@ -22,8 +22,9 @@ import (
 const asProgram = "GLENRAIN_TEST_AS_PROGRAM"
 
 func TestMain(m *testing.M) {
-	raster.ChildMain()
+	child.Main()
 	if os.Getenv(asProgram) != "" {
+		limitMemory()
 		os.Exit(run(os.Args[1:]))
 	}
 	os.Exit(m.Run())

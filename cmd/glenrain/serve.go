@@ -14,6 +14,7 @@ import (
 	"glenrain/demo"
 	"glenrain/desk"
 	"glenrain/web"
+	"glenrain/web/shell"
 )
 
 type serveCommand struct {
@@ -31,7 +32,7 @@ func (c *serveCommand) Run(ctx context.Context) error {
 		if err != nil || !empty {
 			return err
 		}
-		token, err := d.Invite(ctx, 0, 24*time.Hour)
+		token, err := d.InviteFirst(ctx, 24*time.Hour)
 		if err == nil {
 			fmt.Printf("Nobody is set up yet. Open this address once, within a day: %s/enter/%s\n", base, token)
 		}
@@ -88,7 +89,7 @@ func (c *serveCommand) serve(ctx context.Context, ready func(d *desk.Desk, base 
 		return err
 	}
 	server := &http.Server{
-		Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: shell.MaxHeader,
 		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn),
 	}
 	done := make(chan error, 1)
@@ -110,13 +111,16 @@ func (c *serveCommand) serve(ctx context.Context, ready func(d *desk.Desk, base 
 }
 
 type demoCommand struct {
-	Data string `help:"The data folder; a new one below the folder for temporary files if empty."`
+	Data string `help:"The data folder; one of this user's own if empty."`
 	Addr string `default:"127.0.0.1:8080" help:"Address to serve on."`
 }
 
 func (c *demoCommand) Run(ctx context.Context) error {
 	if c.Data == "" {
-		c.Data = filepath.Join(os.TempDir(), fmt.Sprintf("glenrain-demo-%d", os.Getuid()))
+		var err error
+		if c.Data, err = demoFolder(); err != nil {
+			return err
+		}
 	}
 	s := serveCommand{Data: c.Data, Addr: c.Addr, House: demo.House}
 	return s.serve(ctx, func(d *desk.Desk, base string) error {
@@ -124,7 +128,7 @@ func (c *demoCommand) Run(ctx context.Context) error {
 		if err != nil {
 			return fmt.Errorf("making the demo data: %w", err)
 		}
-		token, err := d.Invite(ctx, p.ID, 24*time.Hour)
+		token, err := d.InviteToEnter(ctx, p.ID, 24*time.Hour)
 		if err != nil {
 			return err
 		}
@@ -132,4 +136,23 @@ func (c *demoCommand) Run(ctx context.Context) error {
 			p.Name, base, token, p.SignIn, demo.Password, c.Data)
 		return nil
 	})
+}
+
+// demoFolder gives the folder of the demo's data, in a place that only this user can look into, under a name that nobody can guess.
+func demoFolder() (string, error) {
+	cache, err := os.UserCacheDir()
+	if err != nil {
+		return os.MkdirTemp("", "glenrain-demo-")
+	}
+	home := filepath.Join(cache, "glenrain")
+	if err := os.MkdirAll(home, 0o700); err != nil {
+		return os.MkdirTemp("", "glenrain-demo-")
+	}
+	if err := os.Chmod(home, 0o700); err != nil {
+		return "", err
+	}
+	if was, err := filepath.Glob(filepath.Join(home, "demo-*")); err == nil && len(was) > 0 {
+		return was[0], nil
+	}
+	return os.MkdirTemp(home, "demo-")
 }

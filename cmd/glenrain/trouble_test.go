@@ -146,7 +146,10 @@ func TestLostConnection(t *testing.T) {
 	for i := range 5 {
 		c, err := net.Dial("tcp", strings.TrimPrefix(s.base, "http://"))
 		require.NoError(t, err)
-		cookie := v.cookies[0].Name + "=" + v.cookies[0].Value
+		cookie := ""
+		for _, k := range v.cookies {
+			cookie += k.Name + "=" + k.Value + "; "
+		}
 		_, err = fmt.Fprintf(c, "POST /documents/add?name=Half%d.pdf HTTP/1.1\r\nHost: x\r\nCookie: %s\r\nContent-Length: 5000000\r\n\r\n%s", i, cookie, pdftest.Text(30))
 		require.NoError(t, err)
 		require.Eventually(t, func() bool { return coming() == 1 }, 5*time.Second, 5*time.Millisecond)

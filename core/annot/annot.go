@@ -18,19 +18,35 @@ func Refs(doc *pdf.Document, page pdf.Ref) []pdf.Ref {
 	return out
 }
 
-// CutLinks removes from one page the links that lead to a page of which gone says so, and tells how many. It must run while the named destinations still stand.
-func CutLinks(doc *pdf.Document, page pdf.Ref, gone func(pdf.Ref) bool) int {
+// Removed is an annotation that was removed from a page: Key is its key in the parent tree of tags (14.7.5.4), or -1.
+type Removed struct {
+	Ref pdf.Ref
+	Key int
+}
+
+// removed tells what a page loses with an annotation.
+func removed(doc *pdf.Document, r pdf.Ref) Removed {
+	if k, ok := doc.Resolve(doc.Dict(r).Get("StructParent")).(pdf.Integer); ok && k >= 0 {
+		return Removed{r, int(k)}
+	}
+	return Removed{r, -1}
+}
+
+// CutLinks removes from one page the links that lead to a page of which gone says so, and gives them. It must run while the named destinations still stand.
+func CutLinks(doc *pdf.Document, page pdf.Ref, gone func(pdf.Ref) bool) (cut []Removed) {
 	list := doc.Array(doc.Dict(page).Get("Annots"))
 	var left pdf.Array
-	n := 0
+	var free []pdf.Ref
 	for _, o := range list {
 		d := doc.Dict(o)
 		if doc.Name(d.Get("Subtype")) == "Link" {
 			if dest := nav.Of(doc, d); dest != nil {
 				if t := nav.Target(doc, dest); !t.IsZero() && gone(t) {
-					n++
 					if r, ok := o.(pdf.Ref); ok {
-						doc.Set(r, nil)
+						cut = append(cut, removed(doc, r))
+						free = append(free, r)
+					} else {
+						cut = append(cut, Removed{Key: -1})
 					}
 					continue
 				}
@@ -38,10 +54,11 @@ func CutLinks(doc *pdf.Document, page pdf.Ref, gone func(pdf.Ref) bool) int {
 		}
 		left = append(left, o)
 	}
-	if n > 0 {
+	if len(cut) > 0 {
 		setAnnots(doc, page, left)
+		doc.Free(free...)
 	}
-	return n
+	return cut
 }
 
 func setAnnots(doc *pdf.Document, page pdf.Ref, list pdf.Array) {

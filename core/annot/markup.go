@@ -126,8 +126,8 @@ func appearance(box pdf.Rect, m Markup) *pdf.Stream {
 
 func abs(v float64) float64 { return max(v, -v) }
 
-// Remove takes an annotation off a page, with the note that belongs to it; false where the page has it not.
-func Remove(doc *pdf.Document, page, ref pdf.Ref) bool {
+// Remove takes an annotation off a page, with the note that belongs to it, and gives both; nothing where the page has it not.
+func Remove(doc *pdf.Document, page, ref pdf.Ref) []Removed {
 	popup, _ := doc.Dict(ref).Get("Popup").(pdf.Ref)
 	var left pdf.Array
 	found := false
@@ -141,12 +141,14 @@ func Remove(doc *pdf.Document, page, ref pdf.Ref) bool {
 		}
 	}
 	if !found {
-		return false
+		return nil
+	}
+	gone := []Removed{removed(doc, ref)}
+	free := []pdf.Ref{ref}
+	if !popup.IsZero() {
+		gone, free = append(gone, removed(doc, popup)), append(free, popup)
 	}
 	setAnnots(doc, page, left)
-	doc.Set(ref, nil)
-	if !popup.IsZero() {
-		doc.Set(popup, nil)
-	}
-	return true
+	doc.Free(free...)
+	return gone
 }

@@ -10,12 +10,13 @@ import (
 	"glenrain/core/annot"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
+	"glenrain/core/structure"
 )
 
 // Kinds are the steps of this job.
 func Kinds() []step.Kind {
 	return []step.Kind{
-		{Name: "mark-text", Meaning: "Highlights, underlines or strikes out text on a page.",
+		{Name: "mark-text", Meaning: "Highlights, underlines or strikes out text on a page.", Comment: true,
 			New: func() step.Step { return &MarkText{How: "highlight", Colour: "#f6dd8f"} }},
 		{Name: "mark-change", Meaning: "Gives marked text another kind of mark or colour.", New: func() step.Step { return &Change{} }},
 		{Name: "mark-remove", Meaning: "Removes marks from text.", New: func() step.Step { return &Remove{} }},
@@ -159,6 +160,6 @@ func (c *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	if err != nil {
 		return nil, err
 	}
-	annot.Remove(doc, page, m.Ref)
+	structure.CutObjects(doc, annot.Remove(doc, page, m.Ref))
 	return done(doc, env, page, "A mark removed"), nil
 }

@@ -15,7 +15,7 @@ func Kinds() []step.Kind {
 		{Name: "move", Meaning: "Moves pages together to another place; they keep their order.",
 			New: func() step.Step { return &Move{} }},
 		{Name: "remove", Was: []string{"take-out"}, Meaning: "Removes pages, with every bookmark, link, tag and field that leads to them.",
-			New: func() step.Step { return &Remove{} }},
+			New: func() step.Step { return &Remove{Headings: "keep"} }},
 		{Name: "rotate", Was: []string{"turn"}, Meaning: "Rotates pages by a right angle, or to one.",
 			New: func() step.Step { return &Rotate{} }},
 	}

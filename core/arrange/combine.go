@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 
+	"glenrain/core/draw"
 	"glenrain/core/nav"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
@@ -45,5 +46,6 @@ func Combine(ctx context.Context, env *step.Env, sources []Insert, each func(don
 	if len(firsts) == 0 {
 		return nil, nil, fmt.Errorf("nothing to combine: %w", pdf.ErrNoPages)
 	}
+	draw.Tidy(doc)
 	return doc, warnings, nil
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"glenrain/core/nav"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
 )
@@ -17,60 +18,62 @@ type attached struct {
 	spec pdf.Object
 }
 
-const (
-	maxNameTree = 32     // levels of a name tree
-	maxAttached = 10_000 // files of one document
-)
+const maxAttached = 10_000 // files of one document
 
-// attachedTo lists the files that a document carries, in the order of its name tree.
-func attachedTo(doc *pdf.Document) (out []attached) {
-	seen := map[pdf.Ref]bool{}
-	var walk func(o pdf.Object, depth int)
-	walk = func(o pdf.Object, depth int) {
-		if r, ok := o.(pdf.Ref); ok {
-			if seen[r] {
-				return
-			}
-			seen[r] = true
+// attachedTo lists what stands in one of a document's name trees, in its order: EmbeddedFiles, or JavaScript.
+func attachedTo(doc *pdf.Document, tree pdf.Name) (out []attached) {
+	nav.Names(doc, doc.Dict(doc.Catalog().Get("Names")).Get(tree), func(name pdf.String, v pdf.Object) {
+		if doc.Dict(v) != nil && len(out) < maxAttached {
+			out = append(out, attached{name, v})
 		}
-		node := doc.Dict(o)
-		if node == nil || depth > maxNameTree {
-			return
-		}
-		names := doc.Array(node.Get("Names"))
-		for i := 0; i+1 < len(names) && len(out) < maxAttached; i += 2 {
-			if name, ok := doc.Resolve(names[i]).(pdf.String); ok && doc.Dict(names[i+1]) != nil {
-				out = append(out, attached{name, names[i+1]})
-			}
-		}
-		for _, k := range doc.Array(node.Get("Kids")) {
-			walk(k, depth+1)
-		}
-	}
-	walk(doc.Dict(doc.Catalog().Get("Names")).Get("EmbeddedFiles"), 0)
+	})
 	return out
+}
+
+// bringScripts brings the scripts that a document runs when it is opened (12.6.4.17), which the scripts of its fields may call.
+func bringScripts(dst, src *pdf.Document, c *pdf.Copier, name string) ([]string, error) {
+	scripts := attachedTo(src, "JavaScript")
+	if len(scripts) == 0 {
+		return nil, nil
+	}
+	if _, err := merge(dst, c, "JavaScript", scripts); err != nil {
+		return nil, err
+	}
+	return []string{fmt.Sprintf("%s of “%s” came with its form, for the fields that run scripts.", step.Count(len(scripts), "script"), name)}, nil
 }
 
 // bringFiles attaches to dst what is attached to src, which is called name in the sentences that it gives. A file whose name dst has
 // already gets another one in the list; its own file name stays.
 func bringFiles(dst, src *pdf.Document, c *pdf.Copier, name string) (told []string, err error) {
-	files := attachedTo(src)
+	files := attachedTo(src, "EmbeddedFiles")
 	switch {
 	case len(files) == 0:
 		return nil, nil
 	case src.FilesLocked():
 		return []string{fmt.Sprintf("Files attached to “%s” are locked and were not included.", name)}, nil
 	}
-	have := attachedTo(dst)
+	renamed, err := merge(dst, c, "EmbeddedFiles", files)
+	if err != nil {
+		return nil, err
+	}
+	words := fmt.Sprintf("Includes %s of “%s”", step.Count(len(files), "attached file"), name)
+	if renamed > 0 {
+		words += fmt.Sprintf(", %d under another name, since that name is taken", renamed)
+	}
+	return []string{words + "."}, nil
+}
+
+// merge copies entries into a name tree of dst. One whose name is taken gets another; it tells how many did.
+func merge(dst *pdf.Document, c *pdf.Copier, tree pdf.Name, files []attached) (renamed int, err error) {
+	have := attachedTo(dst, tree)
 	taken := make(map[string]bool, len(have)+len(files))
 	for _, f := range have {
 		taken[pdf.Text(f.name)] = true
 	}
-	renamed := 0
 	for _, f := range files {
 		spec, err := c.Object(f.spec)
 		if err != nil {
-			return nil, err
+			return 0, err
 		}
 		if spec == nil {
 			continue
@@ -88,13 +91,9 @@ func bringFiles(dst, src *pdf.Document, c *pdf.Copier, name string) (told []stri
 		list = append(list, f.name, f.spec)
 	}
 	names := dst.Dict(dst.Catalog().Get("Names")).Clone()
-	names.Set("EmbeddedFiles", dst.Add(pdf.NewDict("Names", list)))
+	names.Set(tree, dst.Add(pdf.NewDict("Names", list)))
 	dst.Edit(dst.Root()).Set("Names", names)
-	words := fmt.Sprintf("Includes %s of “%s”", step.Count(len(files), "attached file"), name)
-	if renamed > 0 {
-		words += fmt.Sprintf(", %d under another name, since that name is taken", renamed)
-	}
-	return []string{words + "."}, nil
+	return renamed, nil
 }
 
 // freeName puts a number behind a file's name, ahead of its ending: "levels 2.csv".

@@ -40,7 +40,9 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 		return nil, err
 	}
 	res := &step.Result{Moved: true}
+	keepLabels := nav.KeepLabels(doc)
 	var pages []pdf.Ref
+	var b brought
 	what := ""
 	if src.Doc == nil && draw.IsPicture(src.Data) {
 		page, _, err := draw.PictureFile(doc, src.Data, src.Size)
@@ -56,12 +58,11 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 				return nil, step.Refuse("“%s” can't be inserted: %v", name, err)
 			}
 		}
-		chosen, warnings, err := in.bring(doc, from, env, name, &pages)
-		if err != nil {
+		if b, err = in.bring(doc, from, env, name); err != nil {
 			return nil, err
 		}
-		res.Warnings = warnings
-		what = fmt.Sprintf("%s of “%s”", step.Sentence(step.Named(chosen)), name)
+		pages, res.Warnings = b.pages, b.told
+		what = fmt.Sprintf("%s of “%s”", step.Sentence(step.Named(b.chosen)), name)
 	}
 	all, err := doc.Pages()
 	where := "at the end"
@@ -70,6 +71,19 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 	}
 	if err := doc.InsertPages(at, pages); err != nil {
 		return nil, err
+	}
+	keepLabels(b.labels)
+	structure.Place(doc, b.tags, at)
+	if !slices.IsSorted(b.chosen) { // the tags are in the source's order
+		for _, p := range pages {
+			structure.Move(doc, []pdf.Ref{p})
+		}
+	}
+	if field.DropXFA(doc) {
+		res.Warnings = append(res.Warnings, droppedXFA)
+	}
+	if shiftPrinting(doc) {
+		res.Warnings = append(res.Warnings, droppedRange)
 	}
 	res.Created = pages
 	for i := range pages {
@@ -81,144 +95,122 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 	return res, nil
 }
 
-// bring copies the chosen pages of from into doc, with their links, fields, layers,
-// tags, bookmarks and furnishings, and, where all are chosen, the files that are attached. It gives the indexes in from.
-func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string, out *[]pdf.Ref) ([]int, []string, error) {
+// brought is what came of a source.
+type brought struct {
+	pages  []pdf.Ref
+	chosen []int // their indexes in the source
+	labels map[pdf.Ref]nav.Label
+	tags   []pdf.Ref
+	told   []string
+}
+
+// bring copies the chosen pages of from into doc, with their links, labels, fields, layers, tags, bookmarks and furnishings, and, where all are
+// chosen, the files that are attached. docs/KEEPING.md says what becomes of each entry of the source's catalog.
+func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string) (b brought, err error) {
 	from = from.Fork()
+	cant := func(err error) error { return step.Refuse("“%s” can't be inserted: %v", name, err) }
 	if _, err := from.SplitSharedPages(); err != nil {
-		return nil, nil, step.Refuse("“%s” can't be inserted: %v", name, err)
+		return b, cant(err)
 	}
 	// Keys in the parameters name pages of this document, so a source's are rules.
-	chosen, err := in.Pages.Resolve(from, env.Keys)
-	if err != nil {
-		return nil, nil, err
+	if b.chosen, err = in.Pages.Resolve(from, env.Keys); err != nil {
+		return b, err
 	}
-	if len(chosen) == 0 {
-		return nil, nil, step.Refuse("“%s” has no such page", name)
+	if len(b.chosen) == 0 {
+		return b, step.Refuse("“%s” has no such page", name)
 	}
 	all, err := from.Pages()
 	if err != nil {
-		return nil, nil, err
+		return b, err
 	}
-	refs := make([]pdf.Ref, len(chosen))
-	here := make(map[pdf.Ref]bool, len(chosen))
-	for i, n := range chosen {
+	refs := make([]pdf.Ref, len(b.chosen))
+	here := make(map[pdf.Ref]bool, len(b.chosen))
+	for i, n := range b.chosen {
 		refs[i] = all[n].Ref
 		here[refs[i]] = true
 	}
+	whole := len(here) == len(all)
+	labels := nav.LabelsOf(doc, from, b.chosen)
 	stays := func(r pdf.Ref) bool { return !here[r] }
-	links := 0
+	var links []annot.Removed
 	for _, r := range refs {
 		annot.Explicit(from, r)
-		links += annot.CutLinks(from, r, stays)
+		links = append(links, annot.CutLinks(from, r, stays)...)
 	}
-	if len(refs) < len(all) && structure.Tagged(from) {
-		structure.CutPages(from, stays)
+	structure.CutObjects(from, links)
+	if !whole && structure.Tagged(from) {
+		structure.CutPages(from, stays, true)
 	}
 	c, err := pdf.NewCopier(doc, from)
 	if err != nil {
-		return nil, nil, err
+		return b, err
 	}
-	pages, err := c.Pages(refs)
+	id := identity(from)
+	known := remembered(doc, id)
+	c.Known(known)
+	if b.pages, err = c.Pages(refs); err != nil {
+		return b, cant(err)
+	}
+	if labels != nil {
+		b.labels = make(map[pdf.Ref]nav.Label, len(labels))
+		for i, p := range b.pages {
+			b.labels[p] = labels[i]
+		}
+	}
+	if len(links) > 0 {
+		b.tell("%s to pages that were not inserted fell away.", step.Count(len(links), "link"))
+	}
+	b.told = append(b.told, bringCatalog(doc, from, c, name)...)
+	spoken(doc, from, b.pages)
+	if b.tags, err = structure.Bring(doc, from, c, b.pages); err != nil {
+		return b, err
+	}
+	form, err := field.Bring(doc, from, c, b.pages)
 	if err != nil {
-		return nil, nil, step.Refuse("“%s” can't be inserted: %v", name, err)
+		return b, err
 	}
-	var warnings []string
-	if links > 0 {
-		warnings = append(warnings, fmt.Sprintf("%s to pages that were not inserted fell away.", step.Count(links, "link")))
-	}
-	if _, err := structure.Bring(doc, from, c, pages); err != nil {
-		return nil, nil, err
-	}
-	_, renamed, err := field.Bring(doc, from, c, pages)
-	if err != nil {
-		return nil, nil, err
-	}
-	if renamed > 0 {
-		warnings = append(warnings, fmt.Sprintf("%s renamed, because the document has one of the same name.", step.Count(renamed, "form field")))
-	}
+	b.tellForm(form, name)
 	bringLayers(doc, from, c)
-	if _, err := nav.Bring(doc, from, c, name, pages[0]); err != nil {
-		return nil, nil, err
+	marks, err := nav.Bring(doc, from, c, name, b.pages[0], whole)
+	if err != nil {
+		return b, err
 	}
-	if _, err := draw.Carry(doc, from, pages, env.NewID, env.Now); err != nil {
-		return nil, nil, err
+	if marks.Nowhere > 0 {
+		b.tell("%s of “%s” %s nowhere.", step.Count(marks.Nowhere, "bookmark"), name, map[bool]string{true: "leads", false: "lead"}[marks.Nowhere == 1])
 	}
-	if len(refs) == len(all) { // all of it: what hangs on the document comes too
+	if _, err := draw.Carry(doc, from, b.pages, env.NewID, env.Now); err != nil {
+		return b, err
+	}
+	if form.Scripts {
+		told, err := bringScripts(doc, from, c, name)
+		if err != nil {
+			return b, cant(err)
+		}
+		b.told = append(b.told, told...)
+	}
+	if whole { // what hangs on the document comes too
 		told, err := bringFiles(doc, from, c, name)
 		if err != nil {
-			return nil, nil, step.Refuse("“%s” can't be inserted: %v", name, err)
+			return b, cant(err)
 		}
-		warnings = append(warnings, told...)
+		b.told = append(b.told, told...)
 	}
-	if from.Version() > doc.Version() {
-		doc.Edit(doc.Root()).Set("Version", pdf.Name(from.Version()))
+	fresh, err := c.DrawnWith(b.pages)
+	if err != nil {
+		return b, err
 	}
-	*out = pages
-	return chosen, warnings, nil
+	return b, remember(doc, id, fresh, known)
 }
 
-// bringLayers lists the optional content groups that came with copied pages in dst's
-// catalog, shown or hidden as they were (ISO 32000-2, 8.11.4).
-func bringLayers(dst, src *pdf.Document, c *pdf.Copier) {
-	props := src.Dict(src.Catalog().Get("OCProperties"))
-	if props == nil {
-		return
+func (b *brought) tell(format string, args ...any) {
+	b.told = append(b.told, fmt.Sprintf(format, args...))
+}
+
+func (b *brought) tellForm(f field.Brought, name string) {
+	if f.Renamed > 0 {
+		b.tell("%s renamed, because the document has one of the same name.", step.Count(f.Renamed, "form field"))
 	}
-	var came []pdf.Ref
-	for _, o := range src.Array(props.Get("OCGs")) {
-		if r, ok := o.(pdf.Ref); ok {
-			if n, ok := c.Ref(r); ok {
-				came = append(came, n)
-			}
-		}
+	if f.Unsigned > 0 {
+		b.tell("%s of “%s” taken out: a signature holds only in the file that was signed.", step.Count(f.Unsigned, "signature"), name)
 	}
-	if len(came) == 0 {
-		return
-	}
-	config := src.Dict(props.Get("D"))
-	hidden := map[pdf.Ref]bool{}
-	base := src.Name(config.Get("BaseState"))
-	for _, o := range src.Array(config.Get("OFF")) {
-		if r, ok := o.(pdf.Ref); ok {
-			if n, ok := c.Ref(r); ok {
-				hidden[n] = true
-			}
-		}
-	}
-	if base == "OFF" {
-		on := map[pdf.Ref]bool{}
-		for _, o := range src.Array(config.Get("ON")) {
-			if r, ok := o.(pdf.Ref); ok {
-				if n, ok := c.Ref(r); ok {
-					on[n] = true
-				}
-			}
-		}
-		for _, r := range came {
-			hidden[r] = !on[r]
-		}
-	}
-	own := dst.Dict(dst.Catalog().Get("OCProperties")).Clone()
-	d := dst.Dict(own.Get("D")).Clone()
-	groups := slices.Clone(dst.Array(own.Get("OCGs")))
-	off := slices.Clone(dst.Array(d.Get("OFF")))
-	order := slices.Clone(dst.Array(d.Get("Order")))
-	for _, r := range came {
-		if slices.Contains(groups, pdf.Object(r)) {
-			continue
-		}
-		groups = append(groups, r)
-		order = append(order, r)
-		if hidden[r] {
-			off = append(off, r)
-		}
-	}
-	own.Set("OCGs", groups)
-	if len(off) > 0 {
-		d.Set("OFF", off)
-	}
-	d.Set("Order", order)
-	own.Set("D", d)
-	dst.Edit(dst.Root()).Set("OCProperties", own)
 }

@@ -5,8 +5,11 @@ import (
 	"fmt"
 	"slices"
 
+	"glenrain/core/field"
+	"glenrain/core/nav"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
+	"glenrain/core/structure"
 )
 
 // Move is the step "move".
@@ -30,6 +33,7 @@ func (m *Move) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step
 		return nil, err
 	}
 	from := doc.PageIndexes(refs)
+	keepLabels := nav.KeepLabels(doc)
 	moving := map[pdf.Ref]bool{}
 	for _, r := range refs {
 		moving[r] = true
@@ -59,8 +63,17 @@ func (m *Move) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step
 	if err := doc.InsertPages(place, refs); err != nil {
 		return nil, err
 	}
-	return &step.Result{
+	keepLabels(nil)
+	structure.Move(doc, refs)
+	res := &step.Result{
 		Pages: env.Keys.Of(refs), Moved: true, Show: env.Keys.Key(refs[0]),
 		Sentence: fmt.Sprintf("%s moved %s", step.Sentence(step.Named(from)), where),
-	}, nil
+	}
+	if field.DropXFA(doc) {
+		res.Warnings = append(res.Warnings, droppedXFA)
+	}
+	if shiftPrinting(doc) {
+		res.Warnings = append(res.Warnings, droppedRange)
+	}
+	return res, nil
 }

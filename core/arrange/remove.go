@@ -15,7 +15,8 @@ import (
 
 // Remove is the step "remove".
 type Remove struct {
-	Pages step.Pages `json:"pages" required:"yes" help:"which pages; at least one must stay"`
+	Pages    step.Pages `json:"pages" required:"yes" help:"which pages; at least one must stay"`
+	Headings string     `json:"headings,omitempty" enum:"keep,remove" help:"titles of bookmarks and tags of removed pages that have others below them on pages that stay: kept as headings that lead nowhere, or removed"`
 }
 
 // Apply removes the pages. What leads to them is cut where it stands, and the page
@@ -50,29 +51,32 @@ func (t *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		}
 	}
 
-	links := 0
+	keepLabels := nav.KeepLabels(doc)
+	headings := t.Headings != "remove"
+	var links []annot.Removed
 	var touched []step.Key
 	for _, l := range all {
 		if gone[l.Ref] {
 			continue
 		}
-		if n := annot.CutLinks(doc, l.Ref, isGone); n > 0 {
-			links += n
+		if cut := annot.CutLinks(doc, l.Ref, isGone); len(cut) > 0 {
+			links = append(links, cut...)
 			touched = append(touched, env.Keys.Key(l.Ref))
 		}
 	}
-	tags := structure.CutPages(doc, isGone)
+	structure.CutObjects(doc, links)
+	tags, titles := structure.CutPages(doc, isGone, headings)
 	fields := field.CutPages(doc, refs)
-	cut := nav.CutPages(doc, gone)
+	cut := nav.CutPages(doc, gone, headings)
 	if err := doc.RemovePages(refs); err != nil {
 		return nil, err
 	}
+	keepLabels(nil)
+	var free []pdf.Ref
 	for _, r := range refs {
-		for _, a := range annot.Refs(doc, r) {
-			doc.Set(a, nil)
-		}
-		doc.Set(r, nil)
+		free = append(append(free, annot.Refs(doc, r)...), r)
 	}
+	doc.Free(free...)
 	res := &step.Result{
 		Pages: append(env.Keys.Of(refs), touched...), Redrawn: step.RedrawPages, Moved: true, Show: env.Keys.Key(show),
 		Sentence: step.Sentence(step.Named(at)) + " removed",
@@ -81,13 +85,22 @@ func (t *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	for _, f := range []struct {
 		n    int
 		noun string
-	}{{cut.Bookmarks, "bookmark"}, {cut.Destinations, "named place"}, {links, "link"}, {fields, "form field"}, {tags, "tag"}} {
+	}{{cut.Bookmarks, "bookmark"}, {cut.Destinations, "named place"}, {len(links), "link"}, {fields, "form field"}, {tags, "tag"}} {
 		if f.n > 0 {
 			fell = append(fell, step.Count(f.n, f.noun))
 		}
 	}
 	if len(fell) > 0 {
 		res.Warnings = []string{fmt.Sprintf("Removed with them, because they led there: %s.", strings.Join(fell, ", "))}
+	}
+	if titles = append(cut.Headings, titles...); headings && len(titles) > 0 {
+		res.Warnings = append(res.Warnings, fmt.Sprintf("Kept, because they have others below them on pages that stay: %s. Remove the pages with their headings, and they go too.", quoted(titles)))
+	}
+	if field.DropXFA(doc) {
+		res.Warnings = append(res.Warnings, droppedXFA)
+	}
+	if shiftPrinting(doc) {
+		res.Warnings = append(res.Warnings, droppedRange)
 	}
 	return res, nil
 }

@@ -42,7 +42,7 @@ func (l *layers) hides(o pdf.Object) bool {
 		return ok && l.isOff(r)
 	}
 	if ve := l.doc.Array(d.Get("VE")); ve != nil {
-		return !l.expression(ve, 0)
+		return !l.expression(ve, l.doc.NewWalk(), 0)
 	}
 	var groups []pdf.Ref
 	switch v := d.Get("OCGs").(type) {
@@ -92,13 +92,13 @@ func (l *layers) isOff(r pdf.Ref) bool {
 }
 
 // expression evaluates a visibility expression (table 97).
-func (l *layers) expression(a pdf.Array, depth int) bool {
+func (l *layers) expression(a pdf.Array, w *pdf.Walk, depth int) bool {
 	if len(a) == 0 || depth > 20 {
 		return true
 	}
 	val := func(o pdf.Object) bool {
 		if inner := l.doc.Array(o); inner != nil {
-			return l.expression(inner, depth+1)
+			return !w.Once(o) || l.expression(inner, w, depth+1)
 		}
 		r, ok := o.(pdf.Ref)
 		return !ok || !l.isOff(r)

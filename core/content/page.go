@@ -31,6 +31,12 @@ func (p *Page) reset(ref pdf.Ref) {
 	p.Images, p.Paths, p.Points, p.states = p.Images[:0], p.Paths[:0], p.Points[:0], nil
 }
 
+// full reports whether the page holds all that the limits allow.
+func (p *Page) full() bool {
+	return len(p.Glyphs) > maxGlyphs || len(p.Shows) > maxMade || len(p.Marks) > maxMade || len(p.Images) > maxMade ||
+		len(p.Paths) > maxPaths || len(p.Points) > maxPoints
+}
+
 // BodyKind is what a content stream belongs to.
 type BodyKind uint8
 

@@ -2,6 +2,7 @@ package content
 
 import (
 	"context"
+	"errors"
 	"sync"
 
 	"glenrain/core/font"
@@ -40,11 +41,22 @@ type Options struct {
 // Limits of one page: more operators, glyphs or nesting than these have no honest page.
 const (
 	maxOperators = 8 << 20
-	maxGlyphs    = 2 << 20
+	maxGlyphs    = 500_000
+	maxMade      = 300_000            // of shows, of marks, of pictures
+	maxPaths     = 600_000            // and
+	maxPoints    = 6_000_000          // in them
+	maxRead      = 4 * pdf.MaxContent // bytes of all bodies that run
 	maxForms     = 40
 	maxInvoked   = 100_000
 	keepBodies   = 24 << 20 // bytes
+	maxFonts     = 4000     // that are kept
 )
+
+// heavy lets one page with much content be read at a time.
+var heavy = make(chan struct{}, 1)
+
+// heavyBody is how many bytes of content are much.
+const heavyBody = 8 << 20
 
 // Page runs the contents of a page and the appearances of its annotations. What is damaged is read as far
 // as it makes sense; an error comes only from ctx.
@@ -61,7 +73,16 @@ func (r *Reader) Page(ctx context.Context, page pdf.Ref, opt Options) (*Page, er
 	}
 	x.dirty = true
 	res := r.Doc.Dict(r.Doc.Inherited(page, "Resources"))
-	body := r.pageBody(page)
+	body, cut := r.pageBody(page)
+	p.Cut = cut
+	if len(body.Data) > heavyBody {
+		select {
+		case heavy <- struct{}{}:
+			defer func() { <-heavy }()
+		case <-ctx.Done():
+			return p, ctx.Err()
+		}
+	}
 	x.invoke(Invocation{Kind: PageBody, Body: body, Parent: -1, Matrix: pdf.Identity, Resources: res})
 	if !opt.NoAnnotations {
 		x.annotations(page, res)
@@ -69,14 +90,20 @@ func (r *Reader) Page(ctx context.Context, page pdf.Ref, opt Options) (*Page, er
 	return p, x.err
 }
 
-// pageBody joins the streams of a page, with a line feed between them: tokens don't cross (7.8.2).
-func (r *Reader) pageBody(page pdf.Ref) *Body {
+// pageBody joins the streams of a page, with a line feed between them: tokens don't cross (7.8.2). What is behind
+// MaxContent bytes is left out, and cut is true.
+func (r *Reader) pageBody(page pdf.Ref) (b *Body, cut bool) {
 	o := r.Doc.Page(page).Get("Contents")
-	b := &Body{}
+	b = &Body{}
+	decode := func(s *pdf.Stream) []byte {
+		data, _, err := r.Doc.DecodeMost(s, pdf.MaxContent-len(b.Data))
+		cut = cut || errors.Is(err, pdf.ErrLimit)
+		return data
+	}
 	switch v := r.Doc.Resolve(o).(type) {
 	case *pdf.Stream:
 		ref, _ := o.(pdf.Ref)
-		data, _, _ := r.Doc.Decode(v)
+		data := decode(v)
 		b.Data = data
 		b.Parts = []Span{{ref, 0, len(data)}}
 	case pdf.Array:
@@ -86,7 +113,11 @@ func (r *Reader) pageBody(page pdf.Ref) *Body {
 				continue
 			}
 			ref, _ := e.(pdf.Ref)
-			data, _, _ := r.Doc.Decode(s)
+			if cut || r.Doc.Over() != nil || len(b.Data) >= pdf.MaxContent {
+				cut = true
+				break
+			}
+			data := decode(s)
 			if len(v) == 1 {
 				b.Data = data
 			} else {
@@ -98,7 +129,7 @@ func (r *Reader) pageBody(page pdf.Ref) *Body {
 			b.Parts = append(b.Parts, Span{ref, len(b.Data) - len(data), len(b.Data)})
 		}
 	}
-	return b
+	return b, cut
 }
 
 // body gives a form's decoded stream.
@@ -109,7 +140,7 @@ func (r *Reader) body(ref pdf.Ref, s *pdf.Stream) *Body {
 	if b != nil && !ref.IsZero() {
 		return b
 	}
-	data, _, _ := r.Doc.Decode(s)
+	data, _, _ := r.Doc.DecodeMost(s, pdf.MaxContent)
 	b = &Body{Data: data, Parts: []Span{{ref, 0, len(data)}}}
 	if !ref.IsZero() {
 		r.mu.Lock()
@@ -147,6 +178,9 @@ func (r *Reader) Font(o pdf.Object) *font.Font {
 	defer r.mu.Unlock()
 	if have, ok := r.fonts[key]; ok { // another was quicker: one font, one pointer
 		return have
+	}
+	if len(r.fonts) >= maxFonts {
+		clear(r.fonts)
 	}
 	r.fonts[key] = f
 	return f

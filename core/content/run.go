@@ -20,6 +20,7 @@ type runner struct {
 	graphics
 	scope
 	ops   int
+	read  int // bytes of bodies
 	depth int
 	forms [maxForms]pdf.Ref // that are running
 
@@ -71,7 +72,8 @@ func (x *runner) snap() *State {
 
 // invoke runs a body with its own text matrices, marked content and resources, and the state that is there.
 func (x *runner) invoke(v Invocation) {
-	if len(x.page.Invocations) >= maxInvoked {
+	x.read += len(v.Body.Data)
+	if len(x.page.Invocations) >= maxInvoked || x.read > maxRead {
 		x.page.Cut = true
 		return
 	}
@@ -91,13 +93,17 @@ func (x *runner) invoke(v Invocation) {
 	s := Scanner{Data: v.Body.Data}
 	var o Op
 	for s.Next(&o) {
-		if x.ops++; x.ops > maxOperators || len(x.page.Glyphs) > maxGlyphs {
+		if x.ops++; x.ops > maxOperators || x.page.full() {
 			x.page.Cut = true
 			break
 		}
-		if x.ops&0x3ff == 0 && x.ctx.Err() != nil {
-			x.err = x.ctx.Err()
-			break
+		if x.ops&0x3ff == 0 {
+			if x.err = x.ctx.Err(); x.err == nil {
+				x.err = x.doc.Over()
+			}
+			if x.err != nil {
+				break
+			}
 		}
 		x.operator(&o)
 		if x.err != nil {
@@ -344,7 +350,7 @@ func (x *runner) show(o *Op, items []Operand) {
 				continue
 			}
 			s := it.Bytes
-			for at := 0; at < len(s); {
+			for at := 0; at < len(s) && len(glyphs) <= maxGlyphs; {
 				ch, n := f.Next(s[at:])
 				g := Glyph{Char: ch, Show: id, Item: int32(i), Byte: int32(at)}
 				w := ch.Width * size * scale

@@ -1,7 +1,7 @@
 package draw
 
 import (
-	"bytes"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -17,6 +17,9 @@ const (
 	keyID    = pdf.Name("GLRN_ID")    // on what belongs to a furnishing: its id
 	keyMade  = pdf.Name("GLRN_Made")  // on a furnishing's stream: what was drawn and where
 )
+
+// prefixFence begins the keys of fence streams in Glenrain's private dictionary.
+const prefixFence = "Fence_"
 
 // contents gives a page's content streams, in order.
 func contents(doc *pdf.Document, page pdf.Ref) pdf.Array {
@@ -42,20 +45,27 @@ func fence(doc *pdf.Document, page pdf.Ref) error {
 	if len(own) == 0 || fenced(doc, own) {
 		return nil
 	}
-	var all bytes.Buffer
+	type left struct{ missing, extra int }
+	known := map[pdf.Ref]left{} // a page may name one stream many times
+	missing, extra := 0, 0
 	for _, o := range own {
-		s := doc.Stream(o)
-		if s == nil {
-			continue
+		ref, isRef := o.(pdf.Ref)
+		b, ok := known[ref]
+		if s := doc.Stream(o); s != nil && !ok {
+			data, rest, err := doc.DecodeMost(s, pdf.MaxContent)
+			switch {
+			case errors.Is(err, pdf.ErrLimit): // what is left open in it can't be known
+				return fmt.Errorf("the content of a page: %w", err)
+			case err == nil && len(rest) == 0: // what can't be read draws nothing, and leaves nothing open
+				b.missing, b.extra = balance(data)
+			}
+			if isRef {
+				known[ref] = b
+			}
 		}
-		data, rest, err := doc.Decode(s)
-		if err != nil || len(rest) > 0 { // what can't be read draws nothing, and leaves nothing open
-			continue
-		}
-		all.Write(data)
-		all.WriteByte('\n')
+		extra += max(0, b.extra-missing)
+		missing = max(0, missing-b.extra) + b.missing
 	}
-	missing, extra := balance(all.Bytes())
 	open, err := fenceStream(doc, "q", 1+extra)
 	if err != nil {
 		return err
@@ -81,18 +91,18 @@ func isFence(doc *pdf.Document, o pdf.Object) bool {
 
 // fenceStream gives the document's shared stream of n times the operator.
 func fenceStream(doc *pdf.Document, operator string, n int) (pdf.Ref, error) {
-	private, err := private(doc)
+	own, err := Private(doc)
 	if err != nil {
 		return pdf.Ref{}, err
 	}
-	key := pdf.Name(fmt.Sprintf("Fence_%s%d", operator, n))
-	if r, ok := private.Get(key).(pdf.Ref); ok {
+	key := pdf.Name(fmt.Sprintf("%s%s%d", prefixFence, operator, n))
+	if r, ok := own.Get(key).(pdf.Ref); ok {
 		if s := doc.Stream(r); s != nil && s.Dict.Has(keyFence) {
 			return r, nil
 		}
 	}
 	r := doc.Add(pdf.NewStream(pdf.NewDict(keyFence, pdf.Integer(n)), []byte(strings.Repeat(operator+" ", n))))
-	private.Set(key, r)
+	own.Set(key, r)
 	return r, nil
 }
 

@@ -26,13 +26,13 @@ func PicturePage(doc *pdf.Document, p *picture.Picture) (pdf.Ref, error) {
 }
 
 // MaxPictureFile is the largest picture file that is read, in bytes.
-const MaxPictureFile = 512 << 20
+const MaxPictureFile = 192 << 20
 
 // PictureFile reads an image file of that size and adds a page of the picture's own size that shows it. What can't be read is
 // refused in words.
 func PictureFile(doc *pdf.Document, r io.ReaderAt, size int64) (page pdf.Ref, kind string, err error) {
 	if size > MaxPictureFile {
-		return page, "", fmt.Errorf("the picture is over 512 MB: %w", picture.ErrFormat)
+		return page, "", fmt.Errorf("the picture is over 192 MB: %w", picture.ErrFormat)
 	}
 	data := make([]byte, size)
 	if _, err := r.ReadAt(data, 0); err != nil && err != io.EOF {

@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"slices"
+	"strings"
 	"time"
 
 	"glenrain/core/pdf"
@@ -30,8 +31,8 @@ type Item struct {
 	stream pdf.Ref
 }
 
-// private gives Glenrain's dictionary in the catalog's PieceInfo, in the overlay.
-func private(doc *pdf.Document) (*pdf.Dict, error) {
+// Private gives Glenrain's dictionary in the catalog's PieceInfo, in the overlay.
+func Private(doc *pdf.Document) (*pdf.Dict, error) {
 	catalog := doc.Edit(doc.Root())
 	if catalog == nil {
 		return nil, errors.New("the document has no catalog")
@@ -45,14 +46,15 @@ func private(doc *pdf.Document) (*pdf.Dict, error) {
 	return data, nil
 }
 
-func readPrivate(doc *pdf.Document) *pdf.Dict {
+// ReadPrivate gives the same dictionary to be read; nil where there is none.
+func ReadPrivate(doc *pdf.Document) *pdf.Dict {
 	return doc.Dict(doc.Dict(doc.Dict(doc.Catalog().Get("PieceInfo")).Get("Glenrain")).Get("Private"))
 }
 
 // List gives the document's furnishings, in the order they were placed.
 func List(doc *pdf.Document) []Placed {
 	var out []Placed
-	for _, o := range doc.Array(readPrivate(doc).Get("Furnishings")) {
+	for _, o := range doc.Array(ReadPrivate(doc).Get("Furnishings")) {
 		d := doc.Dict(o)
 		id, _ := doc.Resolve(d.Get("ID")).(pdf.String)
 		if len(id) != 16 {
@@ -131,19 +133,58 @@ func Forget(doc *pdf.Document, id string, now time.Time) error {
 }
 
 func edit(doc *pdf.Document, now time.Time, f func(pdf.Array) pdf.Array) error {
-	data, err := private(doc)
+	data, err := Private(doc)
 	if err != nil {
 		return err
 	}
 	list := f(slices.Clone(doc.Array(data.Get("Furnishings"))))
 	if len(list) == 0 {
 		data.Delete("Furnishings")
-	} else {
-		data.Set("Furnishings", list)
+		leaveNothing(doc, false)
+		return nil
 	}
+	data.Set("Furnishings", list)
 	app := doc.Dict(doc.Dict(doc.Catalog().Get("PieceInfo")).Get("Glenrain"))
-	app.Set("LastModified", pdf.DateString(now)) // a clone of its own since private()
+	app.Set("LastModified", pdf.DateString(now)) // a clone of its own since Private()
 	return nil
+}
+
+// Tidy takes away what the document keeps only as long as it is worked on: before it goes out. Furnishings stay, with what
+// changing them later needs.
+func Tidy(doc *pdf.Document) { leaveNothing(doc, true) }
+
+// leaveNothing takes the fences away where no furnishing needs them, and with out what else is only for working on the document; where
+// nothing is left, the dictionaries go too.
+func leaveNothing(doc *pdf.Document, out bool) {
+	was := ReadPrivate(doc)
+	if was == nil {
+		return
+	}
+	left := was.Clone()
+	furnished := len(doc.Array(was.Get("Furnishings"))) > 0
+	for _, e := range was.Entries() {
+		fence := strings.HasPrefix(string(e.Key), prefixFence)
+		if e.Key != "Furnishings" && (out || fence) && (!fence || !furnished) {
+			left.Delete(e.Key)
+		}
+	}
+	if left.Len() == was.Len() && left.Len() > 0 {
+		return
+	}
+	catalog := doc.Edit(doc.Root())
+	info := doc.Dict(catalog.Get("PieceInfo")).Clone()
+	app := doc.Dict(info.Get("Glenrain")).Clone()
+	if left.Len() > 0 {
+		app.Set("Private", left)
+		info.Set("Glenrain", app)
+	} else {
+		info.Delete("Glenrain")
+	}
+	if info.Len() == 0 {
+		catalog.Delete("PieceInfo")
+		return
+	}
+	catalog.Set("PieceInfo", info)
 }
 
 // Items tells what furnishings drew on a page, in drawing order.

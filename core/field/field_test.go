@@ -60,22 +60,20 @@ func TestBring(t *testing.T) {
 	src := pdftest.Open(t, form())
 	refs := pdftest.Refs(t, src)
 	dst := pdftest.Open(t, form()).Fork()
-	bring := func(which []pdf.Ref) (int, int) {
+	bring := func(which []pdf.Ref) Brought {
 		c, err := pdf.NewCopier(dst, src)
 		require.NoError(t, err)
 		pages, err := c.Pages(which)
 		require.NoError(t, err)
-		brought, renamed, err := Bring(dst, src, c, pages)
+		brought, err := Bring(dst, src, c, pages)
 		require.NoError(t, err)
 		all := pdftest.Refs(t, dst)
 		require.NoError(t, dst.InsertPages(len(all), pages))
-		return brought, renamed
+		return brought
 	}
-	brought, renamed := bring(refs[:1])
-	assert.Equal(t, [2]int{2, 2}, [2]int{brought, renamed})
+	assert.Equal(t, Brought{Fields: 2, Renamed: 2, Drawn: 2}, bring(refs[:1]))
 	assert.Equal(t, []string{"name", "berth", "boat", "name 2", "berth 2"}, names(dst))
-	brought, renamed = bring(refs)
-	assert.Equal(t, [2]int{3, 3}, [2]int{brought, renamed})
+	assert.Equal(t, Brought{Fields: 3, Renamed: 3, Drawn: 4}, bring(refs))
 	assert.Equal(t, []string{"name", "berth", "boat", "name 2", "berth 2", "name 3", "berth 3", "boat 2"}, names(dst))
 	file := pdftest.Whole(t, dst)
 	pdftest.Check(t, file)
@@ -83,16 +81,19 @@ func TestBring(t *testing.T) {
 	berth2 := d.Dict(d.Array(d.Dict(d.Catalog().Get("AcroForm")).Get("Fields"))[4])
 	assert.Len(t, d.Array(berth2.Get("Kids")), 1, "only the widget of the page that was brought")
 
-	// Into a document without a form: its resources and appearance come along.
+	// Into a document without a form: its resources come along; its default appearance belongs to the fields from then on.
 	plain := pdftest.Open(t, pdftest.Text(1)).Fork()
 	c, err := pdf.NewCopier(plain, src)
 	require.NoError(t, err)
 	pages, err := c.Pages(refs)
 	require.NoError(t, err)
-	brought, renamed, err = Bring(plain, src, c, pages)
+	brought, err := Bring(plain, src, c, pages)
 	require.NoError(t, err)
-	assert.Equal(t, [2]int{3, 0}, [2]int{brought, renamed})
+	assert.Equal(t, Brought{Fields: 3, Drawn: 4}, brought)
 	got := plain.Dict(plain.Catalog().Get("AcroForm"))
-	assert.Equal(t, pdf.String("/Helv 9 Tf"), got.Get("DA"))
+	assert.False(t, got.Has("DA"))
+	for _, o := range plain.Array(got.Get("Fields")) {
+		assert.Equal(t, pdf.String("/Helv 9 Tf"), plain.Dict(o).Get("DA"))
+	}
 	assert.NotNil(t, plain.Dict(plain.Dict(got.Get("DR")).Get("Font")).Get("Helv"))
 }

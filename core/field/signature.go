@@ -61,18 +61,12 @@ func signatures(doc *pdf.Document) ([]Signature, []pdf.Ref) {
 	var fields []pdf.Ref
 	certifying := doc.Dict(doc.Dict(doc.Catalog().Get("Perms")).Get("DocMDP"))
 	var out []Signature
-	seen := map[pdf.Ref]bool{}
-	var walk func(list pdf.Array, name string, isSig bool, depth int)
-	walk = func(list pdf.Array, name string, isSig bool, depth int) {
+	w := doc.NewWalk()
+	var walk func(list pdf.Array, name string, isSig bool)
+	walk = func(list pdf.Array, name string, isSig bool) {
 		for _, o := range list {
-			if r, ok := o.(pdf.Ref); ok {
-				if seen[r] {
-					continue
-				}
-				seen[r] = true
-			}
-			f := doc.Dict(o)
-			if f == nil || depth > maxDepth {
+			f := w.Enter(o)
+			if f == nil {
 				continue
 			}
 			full, sig := name, isSig
@@ -97,10 +91,11 @@ func signatures(doc *pdf.Document) ([]Signature, []pdf.Ref) {
 					fields = append(fields, r)
 				}
 			}
-			walk(doc.Array(f.Get("Kids")), full, sig, depth+1)
+			walk(doc.Array(f.Get("Kids")), full, sig)
+			w.Leave()
 		}
 	}
-	walk(doc.Array(doc.Dict(doc.Catalog().Get("AcroForm")).Get("Fields")), "", false, 0)
+	walk(doc.Array(doc.Dict(doc.Catalog().Get("AcroForm")).Get("Fields")), "", false)
 	return out, fields
 }
 

@@ -4,6 +4,7 @@
 package finding
 
 import (
+	"context"
 	"fmt"
 
 	"glenrain/core/field"
@@ -29,11 +30,15 @@ var Arrival = []Check{signed, withoutText, untagged}
 // General are the checks before a file goes out that belong to no job.
 var General = []Check{signed, withoutText, noTitle, untagged}
 
-// Run runs checks one after another.
-func Run(doc *pdf.Document, checks []Check) ([]Finding, error) {
+// Run runs checks one after another, as long as ctx lasts.
+func Run(ctx context.Context, doc *pdf.Document, checks []Check) ([]Finding, error) {
 	var out []Finding
+	doc = doc.In(ctx)
 	for _, c := range checks {
 		f, err := c(doc)
+		if over := doc.Over(); over != nil {
+			return nil, over
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -98,10 +103,10 @@ func withoutText(doc *pdf.Document) ([]Finding, error) {
 	if err != nil {
 		return nil, err
 	}
-	known := map[pdf.Ref]bool{}
+	fonts := &fontFinder{doc, map[int]bool{}}
 	var at []int
 	for i, l := range pages {
-		if !hasFont(doc, doc.Inherited(l.Ref, "Resources"), known, 0) && !notesHaveFont(doc, l.Ref, known) {
+		if !fonts.in(doc.Inherited(l.Ref, "Resources"), doc.NewWalk()) && !fonts.inNotes(l.Ref) {
 			at = append(at, i)
 		}
 	}
@@ -118,38 +123,45 @@ func withoutText(doc *pdf.Document) ([]Finding, error) {
 // mostNotes is how many annotations of a page are looked at for text.
 const mostNotes = 200
 
-// notesHaveFont reports whether an annotation of a page has an appearance that can show text.
-func notesHaveFont(doc *pdf.Document, page pdf.Ref, known map[pdf.Ref]bool) bool {
+// inNotes reports whether an annotation of a page has an appearance that can show text.
+func (f *fontFinder) inNotes(page pdf.Ref) bool {
+	doc := f.doc
 	notes := doc.Array(doc.Page(page).Get("Annots"))
 	for _, o := range notes[:min(len(notes), mostNotes)] {
-		if s := doc.Stream(doc.Dict(doc.Dict(o).Get("AP")).Get("N")); s != nil && hasFont(doc, s.Dict.Get("Resources"), known, 0) {
+		if s := doc.Stream(doc.Dict(doc.Dict(o).Get("AP")).Get("N")); s != nil && f.in(s.Dict.Get("Resources"), doc.NewWalk()) {
 			return true
 		}
 	}
 	return false
 }
 
-func hasFont(doc *pdf.Document, res pdf.Object, known map[pdf.Ref]bool, depth int) bool {
-	r, isRef := res.(pdf.Ref)
-	if isRef {
-		if v, ok := known[r]; ok {
+// fontFinder finds out what has a font to show text with. known are resources and forms that were looked through.
+type fontFinder struct {
+	doc   *pdf.Document
+	known map[int]bool
+}
+
+// in reports whether resources have a font, or one of the forms in them does.
+func (f *fontFinder) in(res pdf.Object, w *pdf.Walk) (found bool) {
+	if r, ok := res.(pdf.Ref); ok {
+		if v, ok := f.known[r.Num]; ok {
 			return v
 		}
-		known[r] = false // a loop ends here
+		defer func() { f.known[r.Num] = found }()
 	}
-	d := doc.Dict(res)
-	found := doc.Dict(d.Get("Font")).Len() > 0
-	if !found && depth < 8 {
-		for _, e := range doc.Dict(d.Get("XObject")).Entries() {
-			x := doc.Dict(e.Value)
-			if doc.Name(x.Get("Subtype")) == "Form" && hasFont(doc, x.Get("Resources"), known, depth+1) {
-				found = true
-				break
-			}
+	d := w.Enter(res)
+	if d == nil {
+		return false
+	}
+	defer w.Leave()
+	if f.doc.Dict(d.Get("Font")).Len() > 0 {
+		return true
+	}
+	for _, e := range f.doc.Dict(d.Get("XObject")).Entries() {
+		x := f.doc.Dict(e.Value)
+		if f.doc.Name(x.Get("Subtype")) == "Form" && w.Once(e.Value) && f.in(x.Get("Resources"), w) {
+			return true
 		}
 	}
-	if isRef {
-		known[r] = found
-	}
-	return found
+	return false
 }

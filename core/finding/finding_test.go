@@ -10,7 +10,7 @@ import (
 )
 
 func kinds(t *testing.T, data []byte, checks []Check) map[string]Finding {
-	found, err := Run(pdftest.Open(t, data), checks)
+	found, err := Run(t.Context(), pdftest.Open(t, data), checks)
 	require.NoError(t, err)
 	out := map[string]Finding{}
 	for _, f := range found {

@@ -25,7 +25,7 @@ func (f *Font) readComposite(d *pdf.Dict) {
 	case pdf.Name:
 		f.encoding = PredefinedCMap(string(e))
 	case *pdf.Stream:
-		if data, _, err := f.doc.Decode(e); err == nil || len(data) > 0 {
+		if data, _, err := f.doc.DecodeMost(e, maxCMapBytes); err == nil || len(data) > 0 {
 			f.encoding = ParseCMap(data, PredefinedCMap)
 			if f.doc.Name(e.Dict.Get("UseCMap")) != "" && f.encoding.use == nil {
 				f.encoding.use = PredefinedCMap(string(f.doc.Name(e.Dict.Get("UseCMap"))))
@@ -48,7 +48,7 @@ func (f *Font) readComposite(d *pdf.Dict) {
 		}
 	}
 	if s := f.doc.Stream(desc.Get("CIDToGIDMap")); s != nil {
-		f.cidToGID, _, _ = f.doc.Decode(s)
+		f.cidToGID, _, _ = f.doc.DecodeMost(s, 2<<16)
 	}
 	f.dw = f.number(desc.Get("DW"), 1000) / 1000
 	f.cidWidths = map[uint32]float64{}

@@ -127,10 +127,18 @@ func (f *Font) number(o pdf.Object, def float64) float64 {
 	return def
 }
 
+// whole is number for what counts something: 0 for what no font has, so that sums with it stay in bounds.
+func (f *Font) whole(o pdf.Object) int {
+	if v := f.number(o, 0); v > -1<<31 && v < 1<<31 {
+		return int(v)
+	}
+	return 0
+}
+
 func (f *Font) readToUnicode(o pdf.Object) {
 	switch v := f.doc.Resolve(o).(type) {
 	case *pdf.Stream:
-		data, _, err := f.doc.Decode(v)
+		data, _, err := f.doc.DecodeMost(v, maxCMapBytes)
 		if err != nil && len(data) == 0 {
 			return
 		}
@@ -167,7 +175,7 @@ func (f *Font) readDescriptor(o pdf.Object) {
 	for _, k := range []pdf.Name{"FontFile", "FontFile2", "FontFile3"} {
 		f.Embedded = f.Embedded || f.doc.Stream(d.Get(k)) != nil
 	}
-	flags := int(f.number(d.Get("Flags"), 0))
+	flags := f.whole(d.Get("Flags"))
 	lower := strings.ToLower(f.Name)
 	has := func(words ...string) bool {
 		for _, w := range words {
@@ -216,6 +224,9 @@ func (f *Font) readDescriptor(o pdf.Object) {
 var stretches = map[pdf.Name]int{"UltraCondensed": 50, "ExtraCondensed": 62, "Condensed": 75, "SemiCondensed": 87, "Normal": 100, "SemiExpanded": 112,
 	"Expanded": 125, "ExtraExpanded": 150, "UltraExpanded": 200}
 
+// The largest font programs and CMaps that are read, in bytes, unpacked.
+const maxProgram, maxCMapBytes = 48 << 20, 16 << 20
+
 // Program gives the embedded font program, read when it is first asked for; nil where there is none that can be read.
 func (f *Font) Program() *Program {
 	f.programOnce.Do(func() {
@@ -224,7 +235,7 @@ func (f *Font) Program() *Program {
 			if s == nil {
 				continue
 			}
-			data, rest, err := f.doc.Decode(s)
+			data, rest, err := f.doc.DecodeKept(s, maxProgram)
 			if err != nil && len(data) == 0 || len(rest) > 0 {
 				continue
 			}

@@ -50,7 +50,7 @@ func (f *Font) readSimple(d *pdf.Dict) {
 			scale = f.Matrix[1]
 		}
 	}
-	f.firstChar = int(f.number(d.Get("FirstChar"), 0))
+	f.firstChar = f.whole(d.Get("FirstChar"))
 	for _, o := range f.doc.Array(d.Get("Widths")) {
 		f.widths = append(f.widths, f.number(o, 0)*scale)
 	}

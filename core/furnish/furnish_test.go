@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glenrain/core/draw"
+	"glenrain/core/nav"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/step"
@@ -41,7 +42,7 @@ func apply(t *testing.T, doc *pdf.Document, calls ...string) (*pdf.Document, *st
 
 func TestRoman(t *testing.T) {
 	for n, want := range map[int]string{1: "i", 4: "iv", 9: "ix", 14: "xiv", 40: "xl", 90: "xc", 400: "cd", 1944: "mcmxliv", 2026: "mmxxvi", 3999: "mmmcmxcix", 0: "0", 4000: "4000"} {
-		assert.Equal(t, want, roman(n))
+		assert.Equal(t, want, nav.Roman(n))
 	}
 }
 

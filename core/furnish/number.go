@@ -13,6 +13,7 @@ import (
 
 	"glenrain/core/draw"
 	"glenrain/core/font"
+	"glenrain/core/nav"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
 )
@@ -222,26 +223,9 @@ func (v *Values) text(page, pages int) string {
 
 func (v *Values) figure(n int) string {
 	if v.Figures == "i ii iii" {
-		return roman(n)
+		return nav.Roman(n)
 	}
 	return strconv.Itoa(n)
-}
-
-// roman writes n in small Roman figures; 0 and what is over 3,999 in Arabic ones.
-func roman(n int) string {
-	if n < 1 || n > 3999 {
-		return strconv.Itoa(n)
-	}
-	var b strings.Builder
-	for _, d := range []struct {
-		n int
-		s string
-	}{{1000, "m"}, {900, "cm"}, {500, "d"}, {400, "cd"}, {100, "c"}, {90, "xc"}, {50, "l"}, {40, "xl"}, {10, "x"}, {9, "ix"}, {5, "v"}, {4, "iv"}, {1, "i"}} {
-		for ; n >= d.n; n -= d.n {
-			b.WriteString(d.s)
-		}
-	}
-	return b.String()
 }
 
 // width gives the width of s in ems.

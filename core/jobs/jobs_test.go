@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glenrain/core/annot"
+	"glenrain/core/child"
 	"glenrain/core/draw"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
@@ -22,7 +23,7 @@ import (
 )
 
 func TestMain(m *testing.M) {
-	raster.ChildMain()
+	child.Main()
 	os.Exit(m.Run())
 }
 

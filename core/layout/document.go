@@ -2,15 +2,40 @@ package layout
 
 import (
 	"context"
+	"errors"
 	"math"
 	"runtime"
+	"runtime/debug"
 	"strconv"
 	"sync"
+	"time"
 	"unicode/utf8"
 
 	"glenrain/core/content"
 	"glenrain/core/pdf"
 )
+
+// Fault is a page that met a fault in the program. The program goes on.
+type Fault struct {
+	Page  int // which of those that were asked for
+	What  any
+	Stack []byte
+}
+
+func (f *Fault) Error() string { return "a page can't be read because of a fault in the program" }
+
+// guarded makes an error of a panic, which would end the program in a goroutine of its own.
+func guarded(f func() ([]byte, error)) (b []byte, err error) {
+	defer func() {
+		if p := recover(); p != nil {
+			err = &Fault{What: p, Stack: debug.Stack()}
+		}
+	}()
+	return f()
+}
+
+// maxPage is how long a page may be read: of one that takes longer, what was read until then is given.
+const maxPage = 3 * time.Second
 
 // Pages reads pages of a document with so many workers; 0 for as many as there are cores. render turns each into bytes, appending to b; it is called for several pages at once, in any
 // order. put gets these in the order of the pages, one after another. The first error ends it.
@@ -49,21 +74,31 @@ func Pages(ctx context.Context, doc *pdf.Document, pages []pdf.Ref, opt content.
 			}
 		}
 	})
-	r := content.NewReader(doc)
+	r := content.NewReader(doc.In(ctx))
 	for range workers {
 		wg.Go(func() {
 			p, l := &content.Page{}, &Page{}
 			for j := range jobs {
 				o := opt
 				o.Into = p
-				_, err := r.Page(ctx, pages[j.i], o)
-				var b []byte
+				timed, done := context.WithTimeout(ctx, maxPage)
+				b, err := guarded(func() ([]byte, error) {
+					_, err := r.Page(timed, pages[j.i], o)
+					return nil, err
+				})
+				if done(); errors.Is(err, context.DeadlineExceeded) && ctx.Err() == nil { // what was read until then is there
+					p.Cut, err = true, nil
+				}
 				if err == nil {
 					select {
 					case b = <-spare:
 					default:
 					}
-					b = render(j.i, Read(p, doc.Geometry(pages[j.i]).Visible, l), b[:0])
+					b, err = guarded(func() ([]byte, error) { return render(j.i, Read(p, doc.Geometry(pages[j.i]).Visible, l), b[:0]), nil })
+				}
+				var fault *Fault
+				if errors.As(err, &fault) { // what was left behind is not used again
+					fault.Page, p, l = j.i, &content.Page{}, &Page{}
 				}
 				j.done <- result{b, err}
 			}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"math"
 	"regexp"
+	"regexp/syntax"
 	"slices"
 	"strings"
 	"unicode"
@@ -233,6 +234,7 @@ var (
 	ErrEmptyQuery   = errors.New("there is nothing to look for")
 	ErrLongQuery    = errors.New("what is looked for is longer than 500 characters")
 	ErrPatternQuery = errors.New("the pattern can't be understood")
+	ErrLargeQuery   = errors.New("the pattern is too large: it repeats too much")
 )
 
 // Finder looks for a query. It may be used by several goroutines.
@@ -242,7 +244,23 @@ type Finder struct {
 	re     *regexp.Regexp
 }
 
-// Compile makes a query ready. A pattern takes time in proportion to the text, whatever it is.
+// largestPattern is how many instructions a pattern may have: each letter of the text may meet all of them.
+const largestPattern = 1000
+
+// tooLarge reports whether a pattern has more instructions than that.
+func tooLarge(pattern string) (bool, error) {
+	parsed, err := syntax.Parse(pattern, syntax.Perl)
+	if err != nil {
+		return false, err
+	}
+	prog, err := syntax.Compile(parsed.Simplify())
+	if err != nil {
+		return false, err
+	}
+	return len(prog.Inst) > largestPattern, nil
+}
+
+// Compile makes a query ready. A pattern takes time in proportion to the text and to its own size, which is bounded.
 func (q Query) Compile() (*Finder, error) {
 	f := &Finder{q: q}
 	switch {
@@ -252,6 +270,11 @@ func (q Query) Compile() (*Finder, error) {
 		flags := "(?m)"
 		if !q.Case {
 			flags = "(?im)"
+		}
+		if large, err := tooLarge(flags + q.Text); err != nil {
+			return nil, ErrPatternQuery
+		} else if large {
+			return nil, ErrLargeQuery
 		}
 		re, err := regexp.Compile(flags + q.Text)
 		if err != nil {

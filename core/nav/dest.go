@@ -4,12 +4,8 @@
 package nav
 
 import (
-	"slices"
-
 	"glenrain/core/pdf"
 )
-
-const maxDepth = 64
 
 // Explicit gives the destination array that o stands for (ISO 32000-2, 12.3.2): o is
 // an array, a dictionary with /D, or the name of a named destination; nil where it
@@ -18,18 +14,34 @@ func Explicit(doc *pdf.Document, o pdf.Object) pdf.Array {
 	for range 4 {
 		switch v := doc.Resolve(o).(type) {
 		case pdf.Array:
-			return v
+			return byObject(doc, v)
 		case *pdf.Dict:
 			o = v.Get("D")
 		case pdf.Name:
 			o = doc.Dict(doc.Catalog().Get("Dests")).Get(v)
 		case pdf.String:
-			o = lookupName(doc, doc.Dict(doc.Catalog().Get("Names")).Get("Dests"), v, 0)
+			o = named(doc, v)
 		default:
 			return nil
 		}
 	}
 	return nil
+}
+
+// byObject gives a destination that names its page by number, which is meant for other files but found in many, by its object.
+func byObject(doc *pdf.Document, dest pdf.Array) pdf.Array {
+	if len(dest) == 0 {
+		return dest
+	}
+	n, ok := dest[0].(pdf.Integer)
+	if !ok || n < 0 {
+		return dest
+	}
+	pages, err := doc.Pages()
+	if err != nil || int(n) >= len(pages) {
+		return dest
+	}
+	return append(pdf.Array{pages[n].Ref}, dest[1:]...)
 }
 
 // Target gives the page that a destination leads to; zero where it is none of this document.
@@ -54,42 +66,57 @@ func Of(doc *pdf.Document, d *pdf.Dict) pdf.Object {
 	return nil
 }
 
-func lookupName(doc *pdf.Document, node pdf.Object, key pdf.String, depth int) pdf.Object {
-	d := doc.Dict(node)
-	if d == nil || depth > maxDepth {
-		return nil
+// namedDests are the named destinations of a document, which many links may ask for.
+const namedDests = "named destinations"
+
+// named gives the value of a name in the tree of destinations (12.3.2.4); of a name that stands twice, the first.
+func named(doc *pdf.Document, key pdf.String) pdf.Object {
+	all := doc.Memo(namedDests, func() any {
+		all := map[pdf.String]pdf.Object{}
+		Names(doc, doc.Dict(doc.Catalog().Get("Names")).Get("Dests"), func(k pdf.String, v pdf.Object) {
+			if _, twice := all[k]; !twice {
+				all[k] = v
+			}
+		})
+		return all
+	}).(map[pdf.String]pdf.Object)
+	return all[key]
+}
+
+// Names goes through a name tree (7.9.6).
+func Names(doc *pdf.Document, tree pdf.Object, each func(pdf.String, pdf.Object)) {
+	names(doc, tree, doc.NewWalk(), each)
+}
+
+func names(doc *pdf.Document, node pdf.Object, w *pdf.Walk, each func(pdf.String, pdf.Object)) {
+	d := w.Enter(node)
+	if d == nil {
+		return
 	}
-	names := doc.Array(d.Get("Names"))
-	for i := 0; i+1 < len(names); i += 2 {
-		if doc.Resolve(names[i]) == key {
-			return names[i+1]
+	defer w.Leave()
+	list := doc.Array(d.Get("Names"))
+	for i := 0; i+1 < len(list); i += 2 {
+		if k, ok := doc.Resolve(list[i]).(pdf.String); ok {
+			each(k, list[i+1])
 		}
 	}
 	for _, k := range doc.Array(d.Get("Kids")) {
-		limits := doc.Array(doc.Dict(k).Get("Limits"))
-		if len(limits) == 2 {
-			lo, _ := doc.Resolve(limits[0]).(pdf.String)
-			hi, _ := doc.Resolve(limits[1]).(pdf.String)
-			if key < lo || key > hi {
-				continue
-			}
-		}
-		if o := lookupName(doc, k, key, depth+1); o != nil {
-			return o
-		}
+		names(doc, k, w, each)
 	}
-	return nil
 }
 
 // Cut counts what led to pages that went.
-type Cut struct{ Bookmarks, Destinations int }
+type Cut struct {
+	Bookmarks, Destinations int
+	Headings                []string // titles of bookmarks that stay since others stand below them, and lead nowhere now
+}
 
 // CutPages removes bookmarks, named destinations, the opening action and article
-// beads that lead to the pages in gone.
-func CutPages(doc *pdf.Document, gone map[pdf.Ref]bool) (c Cut) {
+// beads that lead to the pages in gone. A bookmark with others below it stays as a heading; without headings, it goes and they move up.
+func CutPages(doc *pdf.Document, gone map[pdf.Ref]bool, headings bool) (c Cut) {
 	leads := func(o pdf.Object) bool { return gone[Target(doc, o)] }
 	// Bookmarks first: they are found through the named destinations.
-	c.Bookmarks = cutOutline(doc, leads)
+	c.Bookmarks, c.Headings = cutOutline(doc, leads, headings)
 	root := doc.Root()
 	catalog := doc.Catalog()
 	if o := catalog.Get("OpenAction"); o != nil {
@@ -141,15 +168,17 @@ func replace(doc *pdf.Document, r pdf.Ref, key pdf.Name, v *pdf.Dict) {
 // FilterNames drops the entries of a name tree (7.9.6) whose values keep refuses. It
 // gives the tree as it is then (nil when empty) and how many went; limits are set anew.
 func FilterNames(doc *pdf.Document, tree pdf.Object, keep func(pdf.Object) bool) (pdf.Object, int) {
-	out, _, _, n := filterNode(doc, tree, keep, 0)
+	defer doc.Forget(namedDests) // also what was looked up meanwhile
+	out, _, _, n := filterNode(doc, tree, keep, doc.NewWalk())
 	return out, n
 }
 
-func filterNode(doc *pdf.Document, node pdf.Object, keep func(pdf.Object) bool, depth int) (out pdf.Object, lo, hi pdf.Object, n int) {
-	d := doc.Dict(node)
-	if d == nil || depth > maxDepth {
+func filterNode(doc *pdf.Document, node pdf.Object, keep func(pdf.Object) bool, w *pdf.Walk) (out pdf.Object, lo, hi pdf.Object, n int) {
+	d := w.Enter(node)
+	if d == nil {
 		return node, nil, nil, 0
 	}
+	defer w.Leave()
 	own := d.Clone()
 	if names := doc.Array(d.Get("Names")); names != nil {
 		var left pdf.Array
@@ -171,7 +200,7 @@ func filterNode(doc *pdf.Document, node pdf.Object, keep func(pdf.Object) bool, 
 	if kids := doc.Array(d.Get("Kids")); kids != nil {
 		var left pdf.Array
 		for _, k := range kids {
-			o, a, b, m := filterNode(doc, k, keep, depth+1)
+			o, a, b, m := filterNode(doc, k, keep, w)
 			n += m
 			if o == nil {
 				continue
@@ -221,7 +250,7 @@ func cutThreads(doc *pdf.Document, gone map[pdf.Ref]bool) {
 			continue
 		}
 		var ring, stay []pdf.Ref
-		for at := first; !slices.Contains(ring, at) && len(ring) < 10_000; {
+		for at, w := first, doc.NewWalk(); w.Once(at); {
 			ring = append(ring, at)
 			bead := doc.Dict(at)
 			if p, _ := bead.Get("P").(pdf.Ref); !gone[p] {

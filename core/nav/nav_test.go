@@ -106,7 +106,7 @@ func TestCutPages(t *testing.T) {
 		for _, n := range c.gone {
 			gone[pdf.Ref{Num: n}] = true
 		}
-		got := CutPages(d, gone)
+		got := CutPages(d, gone, true)
 		assert.Equal(t, c.bookmarks, got.Bookmarks, "%v", c.gone)
 		assert.Equal(t, c.destinations, got.Destinations, "%v", c.gone)
 		assert.Equal(t, c.outline, tree(d, Outline(d)), "%v", c.gone)
@@ -125,7 +125,7 @@ func TestCutPages(t *testing.T) {
 // The ring of an article stays a ring without the bead that went.
 func TestCutThread(t *testing.T) {
 	d := pdftest.Open(t, book()).Fork()
-	CutPages(d, map[pdf.Ref]bool{{Num: 4}: true}) // the first bead's page
+	CutPages(d, map[pdf.Ref]bool{{Num: 4}: true}, true) // the first bead's page
 	thread := d.Dict(d.Array(d.Catalog().Get("Threads"))[0])
 	first, _ := thread.Get("F").(pdf.Ref)
 	assert.Equal(t, pdf.Ref{Num: 32}, first)
@@ -138,7 +138,7 @@ func TestCutThread(t *testing.T) {
 // The counts of an outline tell how many items are visible (ISO 32000-2, 12.3.3).
 func TestCounts(t *testing.T) {
 	d := pdftest.Open(t, book()).Fork()
-	CutPages(d, map[pdf.Ref]bool{{Num: 4}: true})
+	CutPages(d, map[pdf.Ref]bool{{Num: 4}: true}, true)
 	root := d.Dict(d.Catalog().Get("Outlines"))
 	assert.Equal(t, pdf.Integer(4), root.Get("Count"), "Part 1, its two chapters, Part 2")
 	assert.Equal(t, pdf.Integer(2), d.Dict(root.Get("First")).Get("Count"))
@@ -154,9 +154,9 @@ func TestBring(t *testing.T) {
 	pages, err := c.Pages([]pdf.Ref{refs[1], refs[5]})
 	require.NoError(t, err)
 	require.NoError(t, dst.InsertPages(2, pages))
-	n, err := Bring(dst, src, c, "The book", pages[0])
+	n, err := Bring(dst, src, c, "The book", pages[0], false)
 	require.NoError(t, err)
-	assert.Equal(t, 2, n)
+	assert.Equal(t, Brought{Leading: 2, Behind: 4}, n)
 	assert.Equal(t, "The book@3[Part 1+[Chapter 2@3], Part 2[Chapter 4@4]]", tree(dst, Outline(dst)))
 	require.NoError(t, Title(dst, "Appendix", pages[1]))
 	assert.Equal(t, "The book@3[Part 1+[Chapter 2@3], Part 2[Chapter 4@4]], Appendix@4", tree(dst, Outline(dst)))

@@ -14,20 +14,30 @@ type Item struct {
 	ref pdf.Ref
 }
 
+// idle reports whether a bookmark does nothing: it leads nowhere and has no action (12.6).
+func (it *Item) idle(doc *pdf.Document) bool {
+	if it.Dest != nil {
+		page := Target(doc, it.Dest)
+		return page.IsZero() || doc.Dict(page) == nil
+	}
+	return doc.Dict(doc.Dict(it.ref).Get("A")) == nil
+}
+
+// maxDepth is how many levels of bookmarks are read.
+const maxDepth = 64
+
 // Outline reads the bookmarks. Loops end where they close.
 func Outline(doc *pdf.Document) []*Item {
 	root := doc.Dict(doc.Catalog().Get("Outlines"))
-	seen := map[pdf.Ref]bool{}
-	return readItems(doc, root.Get("First"), seen, 0)
+	return readItems(doc, root.Get("First"), doc.NewWalk(), 0)
 }
 
-func readItems(doc *pdf.Document, first pdf.Object, seen map[pdf.Ref]bool, depth int) (out []*Item) {
+func readItems(doc *pdf.Document, first pdf.Object, w *pdf.Walk, depth int) (out []*Item) {
 	for o := first; depth < maxDepth; {
 		r, ok := o.(pdf.Ref)
-		if !ok || seen[r] {
+		if !ok || !w.Once(r) {
 			return
 		}
-		seen[r] = true
 		d := doc.Dict(r)
 		if d == nil {
 			return
@@ -36,22 +46,21 @@ func readItems(doc *pdf.Document, first pdf.Object, seen map[pdf.Ref]bool, depth
 		count, _ := pdf.Number(doc.Resolve(d.Get("Count")))
 		out = append(out, &Item{
 			Title: pdf.Text(title), Dest: Of(doc, d), Open: count > 0, ref: r,
-			Kids: readItems(doc, d.Get("First"), seen, depth+1),
+			Kids: readItems(doc, d.Get("First"), w, depth+1),
 		})
 		o = d.Get("Next")
 	}
 	return
 }
 
-// cutOutline removes the items whose destination leads to a gone page: an item
-// with others below it stays, but leads nowhere. It tells how many it changed.
-func cutOutline(doc *pdf.Document, leads func(pdf.Object) bool) int {
+// cutOutline removes the items whose destination leads to a gone page. An item with others below it that stay does so too, as a heading that
+// leads nowhere; without headings, those below it take its place. It tells how many it changed, and the headings.
+func cutOutline(doc *pdf.Document, leads func(pdf.Object) bool, headings bool) (n int, stay []string) {
 	rootRef, ok := doc.Catalog().Get("Outlines").(pdf.Ref)
-	if !ok {
-		return 0
+	if !ok || doc.Dict(rootRef) == nil {
+		return 0, nil
 	}
 	items := Outline(doc)
-	n := 0
 	var prune func([]*Item) []*Item
 	prune = func(list []*Item) (left []*Item) {
 		for _, it := range list {
@@ -62,6 +71,11 @@ func cutOutline(doc *pdf.Document, leads func(pdf.Object) bool) int {
 				if len(it.Kids) == 0 {
 					continue
 				}
+				if !headings {
+					left = append(left, it.Kids...)
+					continue
+				}
+				stay = append(stay, it.Title)
 				d := doc.Edit(it.ref)
 				d.Delete("Dest")
 				d.Delete("A")
@@ -75,14 +89,14 @@ func cutOutline(doc *pdf.Document, leads func(pdf.Object) bool) int {
 	}
 	items = prune(items)
 	if n == 0 {
-		return 0
+		return 0, nil
 	}
 	if len(items) == 0 {
 		doc.Edit(doc.Root()).Delete("Outlines")
-		return n
+		return n, nil
 	}
 	link(doc, rootRef, items, true)
-	return n
+	return n, stay
 }
 
 // link writes /First, /Last, /Next, /Prev, /Parent and /Count of items that hang below
@@ -120,48 +134,71 @@ func setEach(doc *pdf.Document, r pdf.Ref, pairs ...any) {
 	d := doc.Dict(r)
 	for i := 0; i < len(pairs); i += 2 {
 		k := pdf.Name(pairs[i].(string))
-		if d.Get(k) != pairs[i+1] {
+		if !same(d.Get(k), pairs[i+1]) {
 			doc.Edit(r).Set(k, pairs[i+1])
 			d = doc.Dict(r)
 		}
 	}
 }
 
-// Bring copies the bookmarks of src that lead to pages copied with c to the end of
-// dst's, below one item of the given title that leads to first. It tells how many.
-func Bring(dst, src *pdf.Document, c *pdf.Copier, title string, first pdf.Ref) (int, error) {
-	n := 0
+// Brought tells what became of a source's bookmarks.
+type Brought struct {
+	Leading int // those that lead to brought pages, or do something else: open an address, run a script
+	Nowhere int // those that came, and led nowhere in the source already
+	Behind  int // those that stayed behind, with the pages they lead to
+}
+
+// Bring copies the bookmarks of src, with their actions, colours and styles, to the end of dst's, below one item of the given title that leads to
+// first: all of them where whole is set, else those that lead to pages copied with c, and the headings above them.
+func Bring(dst, src *pdf.Document, c *pdf.Copier, title string, first pdf.Ref, whole bool) (n Brought, err error) {
 	var build func([]*Item) []*Item
 	build = func(list []*Item) (out []*Item) {
 		for _, it := range list {
 			kids := build(it.Kids)
+			was := src.Dict(it.ref)
+			d := pdf.NewDict("Title", pdf.TextString(it.Title))
 			dest := Explicit(src, it.Dest)
 			var page pdf.Ref
-			ok := false
+			leads := false
 			if len(dest) > 0 {
 				if r, isRef := dest[0].(pdf.Ref); isRef {
-					page, ok = c.Ref(r)
+					page, leads = c.Ref(r)
 				}
 			}
-			if !ok && len(kids) == 0 {
-				continue
-			}
-			d := pdf.NewDict("Title", pdf.TextString(it.Title))
-			if ok {
+			switch idle := it.idle(src); {
+			case leads:
 				to := pdf.Array{page}
 				for _, o := range dest[1:] {
 					to = append(to, src.Resolve(o))
 				}
 				d.Set("Dest", to)
-				n++
+				n.Leading++
+			case it.Dest == nil && !idle && (whole || len(kids) > 0):
+				var action pdf.Object
+				if action, err = c.Object(src.Resolve(was.Get("A"))); err != nil {
+					return nil
+				}
+				d.Set("A", action)
+				n.Leading++
+			case idle && it.Dest != nil && whole:
+				n.Nowhere++
+			case idle && (whole || len(kids) > 0): // a heading
+			case len(kids) > 0:
+				n.Behind++
+			default:
+				n.Behind++
+				continue
+			}
+			for _, k := range []pdf.Name{"C", "F"} {
+				d.Set(k, pdf.DeepClone(src.Resolve(was.Get(k))))
 			}
 			out = append(out, &Item{Open: it.Open, Kids: kids, ref: dst.Add(d)})
 		}
 		return
 	}
 	kids := build(Outline(src))
-	if n == 0 {
-		return 0, nil
+	if err != nil || len(kids) == 0 {
+		return n, err
 	}
 	return n, hang(dst, &Item{Kids: kids, ref: dst.Add(titled(title, first))})
 }
@@ -173,7 +210,7 @@ func titled(title string, page pdf.Ref) *pdf.Dict {
 // hang puts an item behind the last of the outline, which is made where there is none.
 func hang(doc *pdf.Document, it *Item) error {
 	root, ok := doc.Catalog().Get("Outlines").(pdf.Ref)
-	if !ok {
+	if !ok || doc.Dict(root) == nil || root == doc.Root() {
 		root = doc.Add(pdf.NewDict("Type", pdf.Name("Outlines")))
 		doc.Edit(doc.Root()).Set("Outlines", root)
 	}
@@ -184,4 +221,28 @@ func hang(doc *pdf.Document, it *Item) error {
 // Title adds a bookmark with a title that leads to page, at the end.
 func Title(doc *pdf.Document, title string, page pdf.Ref) error {
 	return hang(doc, &Item{ref: doc.Add(titled(title, page))})
+}
+
+// same compares what can be compared: references and numbers.
+func same(a, b pdf.Object) bool {
+	switch a.(type) {
+	case nil, pdf.Ref, pdf.Integer:
+		return a == b
+	}
+	return false
+}
+
+// Nowhere gives the titles of bookmarks that lead nowhere although they should: their destination is gone, or never was.
+func Nowhere(doc *pdf.Document) (out []string) {
+	var walk func([]*Item)
+	walk = func(list []*Item) {
+		for _, it := range list {
+			if it.Dest != nil && it.idle(doc) || it.Dest == nil && len(it.Kids) == 0 && it.idle(doc) {
+				out = append(out, it.Title)
+			}
+			walk(it.Kids)
+		}
+	}
+	walk(Outline(doc))
+	return
 }

@@ -7,6 +7,9 @@ var briefKeys = [...]Name{"Type", "Parent", "Kids", "MediaBox", "CropBox", "Rota
 // walk through thousands of pages need not build their resources and annotations. nil where r is no
 // dictionary.
 func (d *Document) brief(r Ref) *Dict {
+	if d.work.over.Load() {
+		return nil
+	}
 	if o, ok := d.overlay[r.Num]; ok {
 		dict, _ := o.(*Dict)
 		return dict
@@ -42,7 +45,7 @@ func (d *Document) brief(r Ref) *Dict {
 		if l.SkipSpace(); ok1 && ok2 && num == r.Num && len(buf)-l.Pos > 3 && string(buf[l.Pos:l.Pos+3]) == "obj" {
 			data = buf[l.Pos+3:]
 		}
-	} else if s, err := d.objectStream(int(e.off), c); err == nil {
+	} else if s, err := d.objectStream(int(e.off), c, nil); err == nil {
 		data, _ = s.object(int(e.idx), r.Num)
 	}
 	c.mu.Lock()

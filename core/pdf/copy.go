@@ -1,6 +1,9 @@
 package pdf
 
-import "fmt"
+import (
+	"bytes"
+	"fmt"
+)
 
 // Copier brings objects of one document into another, each once. It stops at page
 // objects: a reference to a page that was not brought along becomes null.
@@ -9,6 +12,10 @@ type Copier struct {
 	refs     map[Ref]Ref
 	work     []Ref
 	tree     map[Ref]bool
+	known    map[int]int // objects of the source that may be in the destination already
+	verdicts map[int]bool
+	left     int // how many objects may still be compared
+	tagged   []Ref
 	// Lost counts the references that became null because their page stayed behind.
 	Lost int
 }
@@ -63,6 +70,118 @@ func (c *Copier) Object(o Object) (Object, error) {
 // destination, which is there already.
 func (c *Copier) Become(from, to Ref) { c.refs[from] = to }
 
+// mostCompared bounds how many objects are compared to find out what the destination has already.
+const mostCompared = 2_000_000
+
+// Known says which objects of the source may stand in the destination already, by number. Each is compared before it is
+// taken for the other; one that is not the same any more is copied.
+func (c *Copier) Known(pairs map[int]int) {
+	c.known, c.verdicts, c.left = pairs, map[int]bool{}, mostCompared
+}
+
+// there gives the object of the destination that says what r of the source says.
+func (c *Copier) there(r Ref) (Ref, bool) {
+	n, ok := c.known[r.Num]
+	if !ok {
+		return Ref{}, false
+	}
+	if same, asked := c.verdicts[r.Num]; asked {
+		return Ref{Num: n}, same
+	}
+	if c.tree[r] || c.left < 0 {
+		return Ref{}, false
+	}
+	seen := map[int]bool{}
+	same := c.compare(r.Num, n, seen)
+	if same { // all that it leads to is the same, too
+		for num := range seen {
+			c.verdicts[num] = true
+		}
+	}
+	c.verdicts[r.Num] = same
+	return Ref{Num: n}, same
+}
+
+// compare reports whether object num of the source says the same as object n of the destination, taking for granted what seen has.
+func (c *Copier) compare(num, n int, seen map[int]bool) bool {
+	if seen[num] {
+		return true
+	}
+	if same, asked := c.verdicts[num]; asked {
+		return same
+	}
+	if c.left--; c.left < 0 || len(seen) > 10_000 {
+		return false
+	}
+	seen[num] = true
+	a, err1 := c.src.Load(Ref{Num: num})
+	b, err2 := c.dst.Load(Ref{Num: n})
+	same := err1 == nil && err2 == nil && a != nil && c.alike(a, b, seen)
+	if !same {
+		c.verdicts[num] = false
+	}
+	return same
+}
+
+// alike compares two values, references by what they lead to.
+func (c *Copier) alike(a, b Object, seen map[int]bool) bool {
+	switch v := a.(type) {
+	case Ref:
+		w, ok := b.(Ref)
+		return ok && c.known[v.Num] == w.Num && w.Num != 0 && c.compare(v.Num, w.Num, seen)
+	case Array:
+		w, ok := b.(Array)
+		if !ok || len(v) != len(w) {
+			return false
+		}
+		for i := range v {
+			if !c.alike(v[i], w[i], seen) {
+				return false
+			}
+		}
+		return true
+	case *Dict:
+		w, ok := b.(*Dict)
+		if !ok || v.Len() != w.Len() {
+			return false
+		}
+		for _, e := range v.entries {
+			if e.Key != "Length" && !c.alike(e.Value, w.Get(e.Key), seen) {
+				return false
+			}
+		}
+		return true
+	case *Stream:
+		w, ok := b.(*Stream)
+		if !ok || v.RawLen() != w.RawLen() || !c.alike(v.Dict, w.Dict, seen) {
+			return false
+		}
+		x, err1 := v.Raw()
+		y, err2 := w.Raw()
+		return err1 == nil && err2 == nil && bytes.Equal(x, y)
+	}
+	return a == b
+}
+
+// DrawnWith gives what was copied of that which the pages, of the destination, draw with: its number in the source, and in the destination.
+func (c *Copier) DrawnWith(pages []Ref) (map[int]int, error) {
+	nums, err := c.dst.drawnWith(pages, false)
+	if err != nil {
+		return nil, err
+	}
+	in := make(map[int]bool, len(nums))
+	for _, n := range nums {
+		in[n] = true
+	}
+	out := map[int]int{}
+	for from, to := range c.refs {
+		if in[to.Num] {
+			out[from.Num] = to.Num
+		}
+	}
+	return out, nil
+}
+
 // Ref tells what a reference of the source has become, if it was brought.
 func (c *Copier) Ref(r Ref) (Ref, bool) {
 	n, ok := c.refs[r]
@@ -77,10 +196,16 @@ func (c *Copier) drain() error {
 		if err != nil {
 			return fmt.Errorf("bringing object %d: %w", r.Num, err)
 		}
+		if s, ok := o.(*Stream); ok && (s.Dict.Has("StructParents") || s.Dict.Has("StructParent")) {
+			c.tagged = append(c.tagged, c.refs[r])
+		}
 		c.dst.Set(c.refs[r], c.mapped(o))
 	}
 	return nil
 }
+
+// Tagged gives the copied forms and pictures that have keys in the parent tree of tags (14.7.5.4).
+func (c *Copier) Tagged() []Ref { return c.tagged }
 
 // mapped copies o with its references turned into those of the destination.
 func (c *Copier) mapped(o Object) Object {
@@ -105,6 +230,10 @@ func (c *Copier) mapped(o Object) Object {
 					return nil
 				}
 			}
+		}
+		if n, ok := c.there(v); ok {
+			c.refs[v] = n
+			return n
 		}
 		n := c.dst.Add(nil)
 		c.refs[v] = n

@@ -168,13 +168,13 @@ func (d *Document) readCrypt(e *Dict) (c *crypt, length int, err error) {
 		return nil, 0, refuse(ErrUnsupported, "the file is locked in a way of its own, “"+string(f)+"”, which can't be opened here")
 	}
 	c = &crypt{metadata: true, filters: map[Name]cipherKind{"Identity": cipherNone}}
-	v := d.intParm(e, "V", 0)
-	c.Revision = d.intParm(e, "R", 0)
-	c.Permissions = int32(d.intParm(e, "P", 0))
+	v := d.intParm(e, "V", 0, nil)
+	c.Revision = d.intParm(e, "R", 0, nil)
+	c.Permissions = int32(d.intParm(e, "P", 0, nil))
 	if b, ok := d.Resolve(e.Get("EncryptMetadata")).(Boolean); ok {
 		c.metadata = bool(b)
 	}
-	length = d.intParm(e, "Length", 40) / 8
+	length = d.intParm(e, "Length", 40, nil) / 8
 	unknown := refuse(ErrUnsupported, "the file is locked in a way that is not known here")
 	switch {
 	case v == 1 || v == 2 || v == 3:
@@ -219,7 +219,7 @@ func clearContents(d *Dict, k Name) bool {
 }
 
 // of says how a stream is encrypted.
-func (c *crypt) of(d *Document, s *Stream) cipherKind {
+func (c *crypt) of(d *Document, s *Stream, up *loading) cipherKind {
 	switch s.Dict.Get("Type") {
 	case Name("XRef"):
 		return cipherNone // 7.5.8.2
@@ -228,8 +228,8 @@ func (c *crypt) of(d *Document, s *Stream) cipherKind {
 			return cipherNone
 		}
 	}
-	if f, parms := d.Filters(s); len(f) > 0 && f[0] == "Crypt" { // 7.4.10: a filter of its own
-		name := d.Name(parms[0].Get("Name"))
+	if f, parms := d.filters(s, up); len(f) > 0 && f[0] == "Crypt" { // 7.4.10: a filter of its own
+		name, _ := d.resolve(parms[0].Get("Name"), up).(Name)
 		if name == "" {
 			name = "Identity"
 		}
@@ -471,7 +471,7 @@ func (c *crypt) decrypt(data []byte, num, gen int, kind cipherKind) []byte {
 }
 
 // object decrypts the strings of an object, and makes its stream decrypt itself when it is read.
-func (d *Document) decrypted(o Object, num, gen int) Object {
+func (d *Document) decrypted(o Object, num, gen int, up *loading) Object {
 	c := d.crypt
 	if c == nil || c.dict.Num == num {
 		return o
@@ -481,21 +481,21 @@ func (d *Document) decrypted(o Object, num, gen int) Object {
 		return String(c.decrypt([]byte(v), num, gen, c.strings))
 	case Array:
 		for i := range v {
-			v[i] = d.decrypted(v[i], num, gen)
+			v[i] = d.decrypted(v[i], num, gen, up)
 		}
 	case *Dict:
 		for i := range v.entries {
 			if clearContents(v, v.entries[i].Key) {
 				continue
 			}
-			v.entries[i].Value = d.decrypted(v.entries[i].Value, num, gen)
+			v.entries[i].Value = d.decrypted(v.entries[i].Value, num, gen, up)
 		}
 	case *Stream:
 		if v.Dict.Get("Type") == Name("XRef") {
 			return v
 		}
-		d.decrypted(v.Dict, num, gen)
-		if kind := c.of(d, v); kind != cipherNone {
+		d.decrypted(v.Dict, num, gen, up)
+		if kind := c.of(d, v, up); kind != cipherNone {
 			v.open = func(b []byte) ([]byte, error) {
 				if c.key == nil {
 					return nil, refuse(ErrLocked, "the attached file is locked: it needs the document's password")

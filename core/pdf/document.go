@@ -9,7 +9,6 @@ import (
 	"slices"
 	"strconv"
 	"sync"
-	"sync/atomic"
 )
 
 // Document is an open PDF: the objects of a file, read when asked for, and an
@@ -41,9 +40,9 @@ type Document struct {
 
 	pages  []Leaf // page list, nil until asked for; never changed, only replaced
 	nodes  map[Ref]node
-	common bool          // nodes belongs to a fork too: copied before it is changed
-	mu     *sync.Mutex   // guards the three
-	spent  *atomic.Int64 // bytes unpacked in this piece of work
+	common bool        // nodes belongs to a fork too: copied before it is changed
+	mu     *sync.Mutex // guards the three
+	work   *work       // that this document is read for
 }
 
 // cache holds parsed objects and unpacked object streams.
@@ -52,15 +51,19 @@ type cache struct {
 	objects map[int]Object
 	streams map[int]*objectStream
 	briefs  map[int]*Dict // of pages: see Document.brief
+	failed  map[int]error // objects that can't be read, and object streams: neither is tried again
 	seen    lately
 }
 
 // A cache over this many objects is emptied: what is parsed again costs little,
 // what stays costs memory.
-const cacheObjects, cacheStreams = 60_000, 64
+const (
+	cacheObjects, cacheStreams = 60_000, 64
+	cacheUnpacked              = 96 << 20 // bytes of object streams
+)
 
 func newCache() *cache {
-	return &cache{objects: map[int]Object{}, streams: map[int]*objectStream{}}
+	return &cache{objects: map[int]Object{}, streams: map[int]*objectStream{}, failed: map[int]error{}}
 }
 
 var headerRE = regexp.MustCompile(`%PDF-(\d\.\d)`)
@@ -104,7 +107,7 @@ func open(r io.ReaderAt, size int64, version, password string) (*Document, error
 		own:     newCache(),
 		overlay: map[int]Object{},
 		mu:      &sync.Mutex{},
-		spent:   &atomic.Int64{},
+		work:    &work{},
 	}
 	start, err := d.findStart()
 	if err != nil {
@@ -210,10 +213,12 @@ func (d *Document) With(update []byte) (*Document, error) {
 	d.own.mu.Lock()
 	maps.Copy(n.own.objects, d.own.objects)
 	maps.Copy(n.own.streams, d.own.streams)
+	maps.Copy(n.own.failed, d.own.failed)
 	d.own.mu.Unlock()
 	for _, e := range s.entries {
 		n.over[e.num] = e.entry
 		delete(n.own.objects, e.num)
+		delete(n.own.failed, e.num)
 		n.next = max(n.next, e.num+1)
 	}
 	if v, ok := s.trailer.Get("Size").(Integer); ok {
@@ -246,7 +251,7 @@ func (d *Document) Fork() *Document {
 	}
 	n.changed = slices.Clone(d.changed)
 	n.mu = &sync.Mutex{}
-	n.spent = &atomic.Int64{}
+	n.work = &work{}
 	return &n
 }
 
@@ -317,8 +322,14 @@ func (d *Document) lookup(num int) (e entry, updated bool) {
 	return entry{}, false
 }
 
-// Load gives the object that r refers to; null where there is none (7.3.10).
-func (d *Document) Load(r Ref) (Object, error) {
+// Load gives the object that r refers to; null where there is none (7.3.10). Once the work that the document
+// is read for is over (see In), it gives nothing any more.
+func (d *Document) Load(r Ref) (Object, error) { return d.load(r, nil) }
+
+func (d *Document) load(r Ref, up *loading) (Object, error) {
+	if d.work.over.Load() {
+		return nil, d.work.why()
+	}
 	if o, ok := d.overlay[r.Num]; ok {
 		return o, nil
 	}
@@ -332,21 +343,23 @@ func (d *Document) Load(r Ref) (Object, error) {
 	}
 	c.mu.Lock()
 	o, ok := c.objects[r.Num]
+	err := c.failed[r.Num]
 	c.mu.Unlock()
 	if ok {
 		return o, nil
 	}
-	var err error
-	if e.kind == 1 {
-		var num int
-		num, o, err = d.parseAt(e.off, &r)
-		if err == nil && num != r.Num {
-			err = refuse(ErrDamaged, fmt.Sprintf("the file is damaged: object %d is not where the table says", r.Num))
+	if err == nil {
+		o, err = d.read(r, e, c, up)
+		if lasting(err) && !up.has(r.Num) {
+			c.mu.Lock()
+			c.failed[r.Num] = err
+			c.mu.Unlock()
 		}
-	} else {
-		o, err = d.fromStream(int(e.off), int(e.idx), r.Num, c)
 	}
-	if err != nil && d.lenient {
+	if err != nil && d.lenient && !d.work.over.Load() {
+		if err == errLoading {
+			return nil, nil
+		}
 		o, err = nil, nil
 	}
 	if err != nil {
@@ -361,16 +374,36 @@ func (d *Document) Load(r Ref) (Object, error) {
 	return o, nil
 }
 
+// read reads the object under r from where e says.
+func (d *Document) read(r Ref, e entry, c *cache, up *loading) (o Object, err error) {
+	here, err := up.with(r.Num)
+	if err != nil {
+		return nil, err
+	}
+	if e.kind == 1 {
+		var num int
+		num, o, err = d.parseAt(e.off, here)
+		if err == nil && num != r.Num {
+			err = refuse(ErrDamaged, fmt.Sprintf("the file is damaged: object %d is not where the table says", r.Num))
+		}
+	} else {
+		o, err = d.fromStream(int(e.off), int(e.idx), r.Num, c, here)
+	}
+	return o, err
+}
+
 // Resolve follows references until an object that is none. What can't be read is
 // null here; Load tells why.
-func (d *Document) Resolve(o Object) Object {
+func (d *Document) Resolve(o Object) Object { return d.resolve(o, nil) }
+
+func (d *Document) resolve(o Object, up *loading) Object {
 	for range 32 {
 		r, ok := o.(Ref)
 		if !ok {
 			return o
 		}
 		var err error
-		if o, err = d.Load(r); err != nil {
+		if o, err = d.load(r, up); err != nil {
 			return nil
 		}
 	}
@@ -406,6 +439,32 @@ func (d *Document) Set(r Ref, o Object) {
 	d.next = max(d.next, r.Num+1)
 }
 
+// Free makes objects null. What the document can't be without, its catalog and the pages and nodes of its page tree, stays,
+// whatever names it: a file may call its catalog an annotation.
+func (d *Document) Free(refs ...Ref) {
+	if len(refs) == 0 {
+		return
+	}
+	keep := map[int]bool{d.Root().Num: true}
+	pages, err := d.Pages()
+	if err != nil {
+		return
+	}
+	for _, p := range pages {
+		keep[p.Ref.Num] = true
+	}
+	d.mu.Lock()
+	for r := range d.nodes {
+		keep[r.Num] = true
+	}
+	d.mu.Unlock()
+	for _, r := range refs {
+		if !keep[r.Num] {
+			d.Set(r, nil)
+		}
+	}
+}
+
 // Add puts o under a new object number.
 func (d *Document) Add(o Object) Ref {
 	r := Ref{Num: d.next}
@@ -414,7 +473,7 @@ func (d *Document) Add(o Object) Ref {
 }
 
 // Edit gives a copy of the dictionary under r that is in the overlay already: what
-// is set in it is set in the document. It is nil where r is no dictionary.
+// is set in it is set in the document. It is nil where r is no dictionary, and nothing is set then.
 func (d *Document) Edit(r Ref) *Dict {
 	o, err := d.Load(r)
 	if err != nil {

@@ -62,7 +62,7 @@ func TestDamagedStreams(t *testing.T) {
 	require.NotEmpty(t, out)
 	assert.True(t, bytes.HasPrefix(text, out))
 
-	_, err := inflate(Deflate(make([]byte, 8<<20)), 1<<20)
+	_, err := New().inflate(Deflate(make([]byte, 8<<20)), 1<<20)
 	assert.ErrorIs(t, err, ErrLimit)
 	_, _, err = New().Decode(NewStream(NewDict("Filter", Name("FlateDecode")), []byte("this is not deflated")))
 	assert.ErrorIs(t, err, ErrDamaged)

@@ -16,6 +16,8 @@ type FullOptions struct {
 	// copy. Otherwise objects are numbered anew and the page tree is rebuilt with
 	// at most 64 kids a node: a file to hand out.
 	KeepNumbers bool
+	// Once lets streams and whatever pages draw with stand once where they say the same.
+	Once bool
 	// ID becomes the second part of the trailer's /ID (14.4).
 	ID [16]byte
 	// Protect, where set, locks the file.
@@ -31,7 +33,7 @@ const perObjectStream = 200
 // (7.5.8), and no page object outside the page tree. The same document gives the
 // same bytes.
 func (d *Document) WriteFull(ctx context.Context, w io.Writer, opt FullOptions) error {
-	f := &fullWriter{doc: d.Fork(), opt: opt, out: &counter{w: bufio.NewWriterSize(w, 256<<10)}, numbers: map[int]int{}}
+	f := &fullWriter{doc: d.ForkIn(ctx), opt: opt, out: &counter{w: bufio.NewWriterSize(w, 256<<10)}, numbers: map[int]int{}}
 	if opt.Protect != nil {
 		var err error
 		if f.lock, err = newLocker(opt.Protect, f.doc); err != nil {
@@ -66,9 +68,10 @@ type fullWriter struct {
 	oldTree map[Ref]bool // nodes of the page tree that was replaced
 	newRoot Ref
 	entries []numbered
-	pack    []packed // waiting for the next object stream
-	tree    []packed // the same of the page tree, which has streams of its own: what counts pages need unpack no others
-	lock    *locker  // nil where the file is not locked
+	pack    []packed    // waiting for the next object stream
+	tree    []packed    // the same of the page tree, which has streams of its own: what counts pages need unpack no others
+	lock    *locker     // nil where the file is not locked
+	same    map[int]int // objects that say the same as another one, which stands for them
 }
 
 type packed struct {
@@ -88,6 +91,11 @@ func (f *fullWriter) write(ctx context.Context) error {
 	f.inTree = make(map[Ref]bool, len(pages))
 	for _, p := range pages {
 		f.inTree[p.Ref] = true
+	}
+	if f.opt.Once {
+		if f.same, err = d.same(); err != nil {
+			return err
+		}
 	}
 	if f.opt.KeepNumbers {
 		f.last = d.next - 1
@@ -186,6 +194,9 @@ func (f *fullWriter) target(r Ref) Object {
 	if f.oldTree[r] {
 		r = f.newRoot
 	}
+	if n, ok := f.same[r.Num]; ok {
+		r = Ref{Num: n}
+	}
 	if n, ok := f.numbers[r.Num]; ok {
 		if n == 0 {
 			return nil
@@ -200,7 +211,7 @@ func (f *fullWriter) target(r Ref) Object {
 		}
 	}
 	n := r.Num
-	if !f.opt.KeepNumbers {
+	if !f.opt.KeepNumbers || n > MaxObjects { // which only a new object has
 		f.last++
 		n = f.last
 	}

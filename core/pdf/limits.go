@@ -11,19 +11,28 @@ const (
 	MaxObjects = 8_388_607
 	// MaxSections is how many cross-reference sections one file may have (ErrTooManySections).
 	MaxSections = 100_000
-	// MaxInflated is how many bytes one stream may unpack to (ErrTooLarge): a colour page of A3 at
-	// 600 dots an inch takes 209 MB.
-	MaxInflated = 384 << 20
+	// MaxPages is the most pages of one file (ErrTooManyPages); MaxShared, how often pages may be listed again (ErrTooOften).
+	MaxPages  = 200_000
+	MaxShared = 20_000
+	// MaxInflated is how many bytes one stream may unpack to (ErrTooLarge); MaxContent, the content of one page.
+	MaxInflated = 128 << 20
+	MaxContent  = 48 << 20
+	// freeParsed is the size of an object from which on reading it counts as work.
+	freeParsed = 64 << 10
 	// MaxRatio is by how much a stream may grow when it is unpacked (ErrTooDense), once it takes
 	// freeInflated bytes. Deflate itself can't pass 1,032; only packed packages do.
 	MaxRatio     = 2000
 	freeInflated = 16 << 20
 	// MaxFilters is how many filters one stream may have (ErrTooDense).
 	MaxFilters = 16
-	// MaxInflatedAll is how many bytes one piece of work on a document may unpack (ErrTooMuch).
-	MaxInflatedAll = 32 << 30
+	// MaxInflatedAll is how many bytes one piece of work on a document may unpack (ErrTooMuch); MaxNodes,
+	// how many nodes of trees it may look at (ErrTooManyNodes).
+	MaxInflatedAll = 4 << 30
+	MaxNodes       = 20_000_000
+	// MaxKept is how many bytes of font programs one piece of work may keep (ErrTooMuch).
+	MaxKept = 96 << 20
 	// MaxPixels is the most one picture may have that is decoded (ErrTooManyPixels).
-	MaxPixels = 400 << 20
+	MaxPixels = 200_000_000
 	// MaxDrawn is the most pixels a drawn page may have (ErrTooManyPixels).
 	MaxDrawn = 64 << 20
 	// MaxWork is how long one file may take to be added, or one step (ErrTooLong); MaxDrawing,
@@ -36,10 +45,12 @@ const (
 var (
 	ErrTooDeep         = refuse(ErrLimit, "the file nests its objects more deeply than any honest file")
 	ErrTooManyPages    = refuse(ErrLimit, "the file has more pages than any file has")
+	ErrTooOften        = refuse(ErrLimit, "the file lists pages over and over again, more often than any honest file")
+	ErrTooManyNodes    = refuse(ErrLimit, "the file has larger trees than any honest file")
 	ErrTooManySections = refuse(ErrLimit, "the file was updated more often than any file is")
-	ErrTooLarge        = refuse(ErrLimit, "a stream in the file unpacks to more than 384 MB")
+	ErrTooLarge        = refuse(ErrLimit, "a stream in the file unpacks to more than 128 MB")
 	ErrTooDense        = refuse(ErrLimit, "a stream in the file is packed into packages to unpack to a multiple of any honest size")
-	ErrTooMuch         = refuse(ErrLimit, "the file unpacks to more than 32 GB in all")
-	ErrTooManyPixels   = refuse(ErrLimit, "a picture has more pixels than can be worked on here")
+	ErrTooMuch         = refuse(ErrLimit, "the file unpacks to more than 4 GB in all")
+	ErrTooManyPixels   = refuse(ErrLimit, "the picture has more pixels than the 200 million that can be worked on here")
 	ErrTooLong         = refuse(ErrLimit, "this took longer than any honest file takes, and was stopped")
 )

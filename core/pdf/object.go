@@ -95,8 +95,11 @@ func (d *Dict) Get(k Name) Object {
 func (d *Dict) Has(k Name) bool { return d != nil && d.find(k) >= 0 }
 
 // Set puts v under k, at the end if k is new. A null value takes the key away,
-// which is the same to the standard (7.3.7).
+// which is the same to the standard (7.3.7). In a nil Dict nothing is set.
 func (d *Dict) Set(k Name, v Object) {
+	if d == nil {
+		return
+	}
 	if v == nil {
 		d.Delete(k)
 		return
@@ -123,6 +126,9 @@ func (d *Dict) reindex() {
 
 // Delete takes k away.
 func (d *Dict) Delete(k Name) {
+	if d == nil {
+		return
+	}
 	i := d.find(k)
 	if i < 0 {
 		return

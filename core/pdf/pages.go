@@ -31,6 +31,9 @@ func (d *Document) Pages() ([]Leaf, error) {
 	if pages != nil {
 		return pages, nil
 	}
+	if err := d.Over(); err != nil {
+		return nil, err
+	}
 	root, ok := d.Catalog().Get("Pages").(Ref)
 	if !ok {
 		return nil, refuse(ErrDamaged, "the file has no page tree")
@@ -59,12 +62,18 @@ func (d *Document) walkPages(at, parent Ref, nodes map[Ref]node, out []Leaf, dep
 		return out, err
 	}
 	kids, isNode := d.Resolve(dict.Get("Kids")).(Array)
+	if !isNode && (depth == 0 || at == d.Root()) {
+		return nil, refuse(ErrDamaged, "the file is damaged: its page tree leads elsewhere")
+	}
 	if !isNode {
 		return append(out, Leaf{at, parent}), nil
 	}
 	nodes[at] = node{parent: parent}
 	before := len(out)
 	for _, k := range kids {
+		if d.work.over.Load() {
+			return nil, d.work.why()
+		}
 		r, ok := k.(Ref)
 		if !ok {
 			if _, direct := k.(*Dict); direct {
@@ -76,7 +85,7 @@ func (d *Document) walkPages(at, parent Ref, nodes map[Ref]node, out []Leaf, dep
 		if out, err = d.walkPages(r, at, nodes, out, depth+1); err != nil {
 			return nil, err
 		}
-		if len(out) > MaxObjects {
+		if len(out) > MaxPages {
 			return nil, ErrTooManyPages
 		}
 	}
@@ -321,6 +330,9 @@ func (d *Document) SplitSharedPages() (int, error) {
 			if !seen[r] {
 				seen[r] = true
 				continue
+			}
+			if made == MaxShared {
+				return 0, ErrTooOften
 			}
 			page, ok := DeepClone(d.Dict(r)).(*Dict)
 			if !ok || page == nil {

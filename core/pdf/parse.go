@@ -2,23 +2,26 @@ package pdf
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"slices"
 )
 
-// parseAt parses the indirect object at off. want, where given, is only for the
-// /Length of a stream that refers to itself.
-func (d *Document) parseAt(off int64, want *Ref) (num int, o Object, err error) {
+// parseAt parses the indirect object at off; up is what it is read for.
+func (d *Document) parseAt(off int64, up *loading) (num int, o Object, err error) {
 	if off < 0 || off >= d.size {
 		return 0, nil, refuse(ErrDamaged, fmt.Sprintf("the file is damaged: an object is said to be at byte %d, outside the file", off))
 	}
 	for window := int64(1024); ; window *= 8 {
 		buf, last, err := d.window(off, window)
+		if err == nil && len(buf) > freeParsed {
+			err = d.work.spend(len(buf))
+		}
 		if err != nil {
 			return 0, nil, err
 		}
 		l := &Lexer{Data: buf, Refs: true}
-		num, o, err := d.parseIndirect(l, off, want)
+		num, o, err := d.parseIndirect(l, off, up)
 		if err == nil && (l.Pos < len(buf) || last) {
 			return num, o, nil
 		}
@@ -35,7 +38,7 @@ func (d *Document) parseAt(off int64, want *Ref) (num int, o Object, err error) 
 }
 
 // parseIndirect reads "n g obj ... endobj" (7.3.10); the lexer stands at off of the file.
-func (d *Document) parseIndirect(l *Lexer, off int64, want *Ref) (int, Object, error) {
+func (d *Document) parseIndirect(l *Lexer, off int64, up *loading) (int, Object, error) {
 	n, err1 := l.Next()
 	g, err2 := l.Next()
 	k, err3 := l.Next()
@@ -69,7 +72,7 @@ func (d *Document) parseIndirect(l *Lexer, off int64, want *Ref) (int, Object, e
 		return 0, nil, err
 	}
 	if end != Keyword("stream") || !isDict {
-		return int(num), d.decrypted(o, int(num), int(gen)), nil // a missing endobj is harmless here
+		return int(num), d.decrypted(o, int(num), int(gen), up), nil // a missing endobj is harmless here
 	}
 	for l.Pos < len(l.Data) && l.Data[l.Pos] == ' ' { // which some writers put before the end of the line
 		l.Pos++
@@ -86,8 +89,8 @@ func (d *Document) parseIndirect(l *Lexer, off int64, want *Ref) (int, Object, e
 	at := off + int64(l.Pos)
 	length := int64(-1)
 	lo := dict.Get("Length")
-	if r, ok := lo.(Ref); ok && (want == nil || r.Num != want.Num) {
-		lo = d.Resolve(r)
+	if r, ok := lo.(Ref); ok {
+		lo = d.resolve(r, up)
 	}
 	if v, ok := lo.(Integer); ok && v >= 0 && at+int64(v) <= d.size {
 		length = int64(v)
@@ -97,7 +100,7 @@ func (d *Document) parseIndirect(l *Lexer, off int64, want *Ref) (int, Object, e
 			return 0, nil, err
 		}
 	}
-	return int(num), d.decrypted(&Stream{Dict: dict, src: d.src, off: at, n: length}, int(num), int(gen)), nil
+	return int(num), d.decrypted(&Stream{Dict: dict, src: d.src, off: at, n: length}, int(num), int(gen), up), nil
 }
 
 func (d *Document) endsStream(at int64) bool {
@@ -112,10 +115,13 @@ func (d *Document) endsStream(at int64) bool {
 
 // scanEndstream finds the length of a stream whose /Length is wrong.
 func (d *Document) scanEndstream(at int64) (int64, error) {
-	const step = 256 << 10
 	word, last := []byte("endstream"), []byte("endobj")
-	for pos := at; pos < d.size; pos += step {
+	step := int64(4 << 10)
+	for pos := at; pos < d.size; pos, step = pos+step, min(4*step, 256<<10) {
 		buf, _, err := d.window(pos, step+int64(len(word)))
+		if err == nil && pos > at {
+			err = d.work.spend(len(buf))
+		}
 		if err != nil {
 			return 0, err
 		}
@@ -169,19 +175,46 @@ func (s *objectStream) object(idx, num int) ([]byte, bool) {
 }
 
 // objectStream opens the object stream of that number.
-func (d *Document) objectStream(container int, c *cache) (*objectStream, error) {
+func (d *Document) objectStream(container int, c *cache, up *loading) (*objectStream, error) {
 	c.mu.Lock()
-	s := c.streams[container]
+	s, err := c.streams[container], c.failed[-container] // numbers of objects are positive
 	c.mu.Unlock()
-	if s != nil {
-		return s, nil
+	if s != nil || err != nil {
+		return s, err
 	}
+	here, err := up.with(container)
+	if err != nil {
+		return nil, err
+	}
+	if s, err = d.unpackObjects(container, here); err != nil {
+		if lasting(err) {
+			c.mu.Lock()
+			c.failed[-container] = err
+			c.mu.Unlock()
+		}
+		return nil, err
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	kept := len(s.data)
+	for _, o := range c.streams {
+		kept += len(o.data)
+	}
+	if len(c.streams) >= cacheStreams || kept > cacheUnpacked {
+		clear(c.streams)
+	}
+	c.streams[container] = s
+	return s, nil
+}
+
+// unpackObjects reads an object stream.
+func (d *Document) unpackObjects(container int, up *loading) (*objectStream, error) {
 	bad := refuse(ErrDamaged, fmt.Sprintf("the file is damaged: object stream %d can't be read", container))
 	e, _ := d.lookup(container)
 	if e.kind != 1 {
 		return nil, bad
 	}
-	_, o, err := d.parseAt(e.off, nil)
+	_, o, err := d.parseAt(e.off, up)
 	if err != nil {
 		return nil, err
 	}
@@ -189,13 +222,16 @@ func (d *Document) objectStream(container int, c *cache) (*objectStream, error) 
 	if !ok {
 		return nil, bad
 	}
-	n, _ := d.Resolve(st.Dict.Get("N")).(Integer)
-	first, _ := d.Resolve(st.Dict.Get("First")).(Integer)
-	data, rest, err := d.Decode(st)
+	n, _ := d.resolve(st.Dict.Get("N"), up).(Integer)
+	first, _ := d.resolve(st.Dict.Get("First"), up).(Integer)
+	data, rest, err := d.decode(st, MaxInflated, up)
+	if errors.Is(err, ErrLimit) {
+		return nil, err
+	}
 	if err != nil || len(rest) > 0 || n < 0 || first < 0 || int(first) > len(data) {
 		return nil, bad
 	}
-	s = &objectStream{first: int(first), data: data}
+	s := &objectStream{first: int(first), data: data}
 	l := Lexer{Data: data[:first]}
 	pairs := make([]int, 2*min(int(n), s.first))
 	s.nums, s.offs = pairs[:0:len(pairs)/2], pairs[len(pairs)/2:len(pairs)/2]
@@ -207,17 +243,11 @@ func (d *Document) objectStream(container int, c *cache) (*objectStream, error) 
 		}
 		s.nums, s.offs = append(s.nums, num), append(s.offs, off)
 	}
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if len(c.streams) >= cacheStreams {
-		clear(c.streams)
-	}
-	c.streams[container] = s
 	return s, nil
 }
 
-func (d *Document) fromStream(container, idx, num int, c *cache) (Object, error) {
-	s, err := d.objectStream(container, c)
+func (d *Document) fromStream(container, idx, num int, c *cache, up *loading) (Object, error) {
+	s, err := d.objectStream(container, c, up)
 	if err != nil {
 		return nil, err
 	}

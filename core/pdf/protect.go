@@ -138,7 +138,7 @@ func (l *locker) object(o Object, num int) (Object, error) {
 	if err != nil {
 		return nil, err
 	}
-	if raw, err = l.seal(raw, num, l.of(l.doc, s)); err != nil {
+	if raw, err = l.seal(raw, num, l.of(l.doc, s, nil)); err != nil {
 		return nil, err
 	}
 	dict, err := l.sealStrings(DeepClone(s.Dict), num)

@@ -11,7 +11,6 @@ import (
 	"slices"
 	"strconv"
 	"sync"
-	"sync/atomic"
 )
 
 // OpenMended opens a file as it is where it is sound, and mends it where it is not: first
@@ -24,6 +23,9 @@ func OpenMended(ctx context.Context, r io.ReaderAt, size int64, password string)
 		wrong, tableWrong, merr := fork.mend()
 		if merr == nil && !tableWrong {
 			return fork, wrong, nil
+		}
+		if errors.Is(merr, ErrLimit) {
+			return nil, nil, merr
 		}
 	} else if !errors.Is(err, ErrDamaged) && !errors.Is(err, ErrNotPDF) {
 		return nil, nil, err
@@ -53,7 +55,7 @@ func Repair(ctx context.Context, r io.ReaderAt, size int64, password string) (*D
 	}
 	d := &Document{
 		src: NewParts().With(io.NewSectionReader(r, off, size-off), size-off), size: size - off, version: version,
-		shared: newCache(), own: newCache(), overlay: map[int]Object{}, mu: &sync.Mutex{}, spent: &atomic.Int64{}, lenient: true, repaired: true, trailer: NewDict(),
+		shared: newCache(), own: newCache(), overlay: map[int]Object{}, mu: &sync.Mutex{}, work: &work{}, lenient: true, repaired: true, trailer: NewDict(),
 	}
 	s := &scanner{d: d}
 	if err := s.scan(ctx); err != nil {
@@ -167,6 +169,7 @@ func (s *scanner) found(num, gen int, off int64) {
 	d.next = max(d.next, len(d.base))
 	d.shared.mu.Lock()
 	delete(d.shared.objects, num)
+	delete(d.shared.failed, num)
 	d.shared.mu.Unlock()
 	head, _, err := d.window(off, 400)
 	if err != nil {
@@ -213,7 +216,7 @@ func (s *scanner) objectStreams() {
 	d := s.d
 	for _, container := range s.streams {
 		where := d.base[container]
-		if _, err := d.fromStream(container, 0, -1, d.shared); err != nil {
+		if _, err := d.fromStream(container, 0, -1, d.shared, nil); err != nil {
 			// the number -1 is in none: the stream is unpacked by then, or can't be
 			if d.shared.streams[container] == nil {
 				continue
@@ -302,11 +305,15 @@ func (d *Document) tableLeadsToObjects() (bool, error) {
 // walked is made anew of all page objects, in the order of their numbers. Where whole is set, pages that can't be read are left out.
 func (d *Document) mendTree(whole bool) (wrong []string, err error) {
 	root, ok := d.Catalog().Get("Pages").(Ref)
-	if ok && d.itself(root).Has("Kids") {
+	if _, isNode := d.Resolve(d.itself(root).Get("Kids")).(Array); ok && isNode && root != d.Root() {
 		m := mender{d: d, whole: whole, seen: map[Ref]bool{}}
 		m.node(root, Ref{}, 0)
 		d.setPages(nil)
-		if pages, err := d.Pages(); err == nil && len(pages) > 0 {
+		pages, err := d.Pages()
+		if errors.Is(err, ErrLimit) || d.Over() != nil {
+			return nil, err
+		}
+		if err == nil && len(pages) > 0 {
 			if m.fixed > 0 {
 				wrong = append(wrong, "its page tree had mistakes, which were set right")
 			}
@@ -318,6 +325,9 @@ func (d *Document) mendTree(whole bool) (wrong []string, err error) {
 		r := Ref{Num: num}
 		if dict := d.itself(r); dict != nil && d.Name(dict.Get("Type")) == "Page" {
 			kids = append(kids, r)
+		}
+		if len(kids) > MaxPages {
+			return nil, ErrTooManyPages
 		}
 	}
 	if len(kids) == 0 {
@@ -382,7 +392,7 @@ func (m *mender) node(at, parent Ref, depth int) int {
 		if m.whole {
 			dict = m.d.itself(r)
 		}
-		if !isRef || dict == nil || depth > MaxDepth {
+		if !isRef || dict == nil || depth > MaxDepth || r == m.d.Root() {
 			m.fixed++
 			continue
 		}

@@ -113,11 +113,34 @@ func (s *Stream) rawTo(w io.Writer) error {
 // (DCTDecode, JPXDecode, CCITTFaxDecode, JBIG2Decode) are left: rest names them,
 // the first to undo first.
 func (d *Document) Decode(s *Stream) (data []byte, rest []Name, err error) {
+	return d.decode(s, MaxInflated, nil)
+}
+
+// DecodeMost is Decode for what may have no more than most bytes, unpacked: more is ErrTooLarge.
+func (d *Document) DecodeMost(s *Stream, most int) (data []byte, rest []Name, err error) {
+	return d.decode(s, int64(min(most, MaxInflated)), nil)
+}
+
+// DecodeKept is DecodeMost for what is kept in memory: all of it together may have MaxKept bytes in a piece of work (ErrTooMuch).
+func (d *Document) DecodeKept(s *Stream, most int) (data []byte, rest []Name, err error) {
+	if d.work.kept.Load() > MaxKept {
+		return nil, nil, ErrTooMuch
+	}
+	if data, rest, err = d.DecodeMost(s, most); err == nil && d.work.kept.Add(int64(len(data))) > MaxKept {
+		return nil, nil, ErrTooMuch
+	}
+	return data, rest, err
+}
+
+func (d *Document) decode(s *Stream, most int64, up *loading) (data []byte, rest []Name, err error) {
+	if err := d.work.spend(0); err != nil {
+		return nil, nil, err
+	}
 	data, err = s.Raw()
 	if err != nil {
 		return nil, nil, err
 	}
-	filters, parms := d.Filters(s)
+	filters, parms := d.filters(s, up)
 	if len(filters) > MaxFilters {
 		return nil, nil, ErrTooDense
 	}
@@ -126,25 +149,25 @@ func (d *Document) Decode(s *Stream) (data []byte, rest []Name, err error) {
 		p := parms[i]
 		switch f {
 		case "FlateDecode", "Fl":
-			data, err = inflate(data, MaxInflated)
+			data, err = d.inflate(data, most)
 			if err == nil {
-				data, err = unpredict(d, data, p)
+				data, err = unpredict(d, data, p, up)
 			}
 		case "LZWDecode", "LZW":
 			early := true
-			if v, ok := d.Resolve(p.Get("EarlyChange")).(Integer); ok && v == 0 {
+			if v, ok := d.resolve(p.Get("EarlyChange"), up).(Integer); ok && v == 0 {
 				early = false
 			}
-			data, err = unlzw(data, early)
+			data, err = unlzw(data, early, most)
 			if err == nil {
-				data, err = unpredict(d, data, p)
+				data, err = unpredict(d, data, p, up)
 			}
 		case "ASCII85Decode", "A85":
 			data = unascii85(data)
 		case "ASCIIHexDecode", "AHx":
 			data = unasciihex(data)
 		case "RunLengthDecode", "RL":
-			data, err = unrunlength(data)
+			data, err = unrunlength(data, most)
 		case "Crypt":
 			// the identity, in a document that is not encrypted (7.4.10)
 		default:
@@ -156,24 +179,26 @@ func (d *Document) Decode(s *Stream) (data []byte, rest []Name, err error) {
 		if len(data) > freeInflated && len(data)/MaxRatio > packed {
 			return nil, nil, ErrTooDense
 		}
-		if d.spent.Add(int64(len(data))) > MaxInflatedAll {
-			return nil, nil, ErrTooMuch
+		if err := d.work.spend(len(data)); err != nil {
+			return nil, nil, err
 		}
 	}
 	return data, nil, nil
 }
 
 // Filters gives the filters of s and the decode parameters of each (never nil).
-func (d *Document) Filters(s *Stream) ([]Name, []*Dict) {
-	f := d.Resolve(first(s.Dict.Get("Filter"), s.Dict.Get("F")))
+func (d *Document) Filters(s *Stream) ([]Name, []*Dict) { return d.filters(s, nil) }
+
+func (d *Document) filters(s *Stream, up *loading) ([]Name, []*Dict) {
+	f := d.resolve(first(s.Dict.Get("Filter"), s.Dict.Get("F")), up)
 	if _, external := f.(String); external {
 		f = nil
 	}
-	p := d.Resolve(first(s.Dict.Get("DecodeParms"), s.Dict.Get("DP")))
+	p := d.resolve(first(s.Dict.Get("DecodeParms"), s.Dict.Get("DP")), up)
 	switch v := f.(type) {
 	case Name:
 		if a, ok := p.(Array); ok && len(a) > 0 {
-			p = d.Resolve(a[0])
+			p = d.resolve(a[0], up)
 		}
 		dict, _ := p.(*Dict)
 		return []Name{v}, []*Dict{dict}
@@ -181,11 +206,11 @@ func (d *Document) Filters(s *Stream) ([]Name, []*Dict) {
 		names := make([]Name, 0, len(v))
 		dicts := make([]*Dict, 0, len(v))
 		list, _ := p.(Array)
-		for i, e := range v {
-			n, _ := d.Resolve(e).(Name)
+		for i, e := range v[:min(len(v), MaxFilters+1)] {
+			n, _ := d.resolve(e, up).(Name)
 			var dict *Dict
 			if i < len(list) {
-				dict, _ = d.Resolve(list[i]).(*Dict)
+				dict, _ = d.resolve(list[i], up).(*Dict)
 			} else if one, ok := p.(*Dict); ok && len(v) == 1 {
 				dict = one
 			}
@@ -205,12 +230,18 @@ func first(a, b Object) Object {
 
 // inflate undoes FlateDecode (7.4.4). What a truncated or badly summed stream
 // gave before its fault is kept, as every reader keeps it.
-func inflate(data []byte, limit int64) ([]byte, error) {
+func (d *Document) inflate(data []byte, limit int64) ([]byte, error) {
 	f, err := newInflater(data)
 	if err != nil {
 		return nil, err
 	}
 	defer inflaters.Put(f)
+	alone := false
+	defer func() {
+		if alone {
+			<-heavy
+		}
+	}()
 	out := f.room[:0]
 	for {
 		if len(out) == cap(out) {
@@ -221,6 +252,12 @@ func inflate(data []byte, limit int64) ([]byte, error) {
 		switch {
 		case int64(len(out)) > limit:
 			return nil, ErrTooLarge
+		case d.work.over.Load():
+			return nil, d.work.why()
+		case len(out) > heavyFrom && !alone:
+			heavy <- struct{}{}
+			alone = true
+			continue
 		case err == nil:
 			continue
 		case err != io.EOF && len(out) == 0 && len(data) > 10:
@@ -234,6 +271,12 @@ func inflate(data []byte, limit int64) ([]byte, error) {
 		return bytes.Clone(out), nil
 	}
 }
+
+// heavy lets one large stream be unpacked at a time.
+var heavy = make(chan struct{}, 1)
+
+// heavyFrom is the number of unpacked bytes from which on a stream is large.
+const heavyFrom = 16 << 20
 
 // inflateRoom is the number of bytes that are unpacked in a place that is used again.
 const inflateRoom = 64 << 10
@@ -261,21 +304,21 @@ type inflater struct {
 
 var inflaters = sync.Pool{New: func() any { return &inflater{unpack: flate.NewReader(bytes.NewReader(nil))} }}
 
-func (d *Document) intParm(p *Dict, k Name, def int) int {
-	if v, ok := Number(d.Resolve(p.Get(k))); ok {
+func (d *Document) intParm(p *Dict, k Name, def int, up *loading) int {
+	if v, ok := Number(d.resolve(p.Get(k), up)); ok {
 		return int(v)
 	}
 	return def
 }
 
 // unpredict undoes a predictor (7.4.4.4).
-func unpredict(d *Document, data []byte, p *Dict) ([]byte, error) {
-	pred := d.intParm(p, "Predictor", 1)
+func unpredict(d *Document, data []byte, p *Dict, up *loading) ([]byte, error) {
+	pred := d.intParm(p, "Predictor", 1, up)
 	if pred < 2 {
 		return data, nil
 	}
-	colors, bits := d.intParm(p, "Colors", 1), d.intParm(p, "BitsPerComponent", 8)
-	columns := d.intParm(p, "Columns", 1)
+	colors, bits := d.intParm(p, "Colors", 1, up), d.intParm(p, "BitsPerComponent", 8, up)
+	columns := d.intParm(p, "Columns", 1, up)
 	if colors < 1 || colors > 64 || bits < 1 || bits > 32 || columns < 1 || columns > 1<<24 {
 		return nil, refuse(ErrDamaged, "a stream has senseless predictor values")
 	}
@@ -377,7 +420,7 @@ func abs(x int) int {
 }
 
 // unlzw undoes LZWDecode (7.4.4.2).
-func unlzw(data []byte, early bool) ([]byte, error) {
+func unlzw(data []byte, early bool, most int64) ([]byte, error) {
 	type code struct {
 		prefix int32
 		last   byte
@@ -437,7 +480,7 @@ func unlzw(data []byte, early bool) ([]byte, error) {
 		default:
 			return out, nil
 		}
-		if len(out) > MaxInflated {
+		if int64(len(out)) > most {
 			return nil, ErrTooLarge
 		}
 		prev = c
@@ -501,7 +544,7 @@ func unasciihex(data []byte) []byte {
 var errRun = errors.New("run-length data ends early")
 
 // unrunlength undoes RunLengthDecode (7.4.5).
-func unrunlength(data []byte) ([]byte, error) {
+func unrunlength(data []byte, most int64) ([]byte, error) {
 	var out []byte
 	for i := 0; i < len(data); {
 		n := int(data[i])
@@ -519,7 +562,7 @@ func unrunlength(data []byte) ([]byte, error) {
 		default:
 			return out, errRun
 		}
-		if len(out) > MaxInflated {
+		if int64(len(out)) > most {
 			return nil, ErrTooLarge
 		}
 	}

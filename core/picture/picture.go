@@ -5,6 +5,7 @@ package picture
 
 import (
 	"bytes"
+	"encoding/binary"
 	"errors"
 	"math"
 
@@ -59,6 +60,16 @@ func Decode(data []byte) (*Picture, error) {
 // Is reports whether data begins like a picture that Decode reads.
 func Is(head []byte) bool {
 	return bytes.HasPrefix(head, []byte{0xff, 0xd8, 0xff}) || bytes.HasPrefix(head, pngMark)
+}
+
+// Pixels tells from a picture's first 32 bytes how many pixels have to be gone through to put it in, MaxPixels at most; 0
+// for kinds whose data stay as they are.
+func Pixels(head []byte) int {
+	if len(head) < 24 || !bytes.HasPrefix(head, pngMark) { // IHDR comes first (ISO/IEC 15948, 5.6)
+		return 0
+	}
+	w, h := uint64(binary.BigEndian.Uint32(head[16:])), uint64(binary.BigEndian.Uint32(head[20:]))
+	return int(min(w*h, pdf.MaxPixels)) // both have 32 bits
 }
 
 // settleResolution replaces what no camera or scanner means: below 20 or above

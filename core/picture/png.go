@@ -3,10 +3,13 @@ package picture
 import (
 	"bytes"
 	"encoding/binary"
+	"errors"
 	"fmt"
-	"image"
 	"image/color"
 	"image/png"
+	"io"
+
+	"github.com/klauspost/compress/zlib" // packs three times as fast as the standard library's
 
 	"glenrain/core/pdf"
 )
@@ -18,7 +21,7 @@ type pngHeader struct {
 	width, height, bits, colour int
 	interlaced                  bool
 	transparent                 bool // a tRNS chunk or an alpha channel
-	palette                     []byte
+	palette, trns               []byte
 	idat                        [][]byte
 	dpiX, dpiY                  float64
 }
@@ -42,7 +45,7 @@ func readPNG(data []byte) (*Picture, error) {
 		case "PLTE":
 			h.palette = body
 		case "tRNS":
-			h.transparent = true
+			h.transparent, h.trns = true, body
 		case "pHYs":
 			if n >= 9 && body[8] == 1 { // pixels a metre
 				h.dpiX = float64(binary.BigEndian.Uint32(body)) * 0.0254
@@ -84,40 +87,233 @@ func (h *pngHeader) asItIs(doc *pdf.Document) pdf.Ref {
 	return doc.Add(pdf.NewStream(d, bytes.Join(h.idat, nil)))
 }
 
-// decoded writes colour and transparency as two pictures: the second is the soft
-// mask of the first (11.6.5.2).
+// decoded writes colour and transparency as two pictures: the second is the soft mask of the first (11.6.5.2). The standard
+// library's decoder holds all pixels at once, which a small file may have hundreds of millions of: rows that follow one another are
+// taken one by one here, and only interlaced pictures go through it.
 func (h *pngHeader) decoded(doc *pdf.Document, data []byte) (pdf.Ref, error) {
-	if h.width > pdf.MaxPixels/h.height {
-		return pdf.Ref{}, fmt.Errorf("%w: %w", ErrFormat, pdf.ErrTooManyPixels)
+	most := pdf.MaxPixels
+	if h.interlaced {
+		most = maxInterlaced
 	}
-	img, err := png.Decode(bytes.NewReader(data))
-	if err != nil {
+	if h.width > most/h.height {
+		return pdf.Ref{}, pdf.ErrTooManyPixels
+	}
+	parts := newRows(h.width)
+	put := func(row []color.NRGBA) error {
+		if err := doc.Over(); err != nil {
+			return err
+		}
+		return parts.put(row)
+	}
+	rows := h.rows
+	if h.interlaced {
+		rows = func(put func([]color.NRGBA) error) error { return wholeRows(data, put) }
+	}
+	if err := rows(put); err != nil {
 		return pdf.Ref{}, fmt.Errorf("%w: %w", ErrFormat, err)
 	}
-	b := img.Bounds()
-	n := b.Dx() * b.Dy()
-	rgb, alpha := make([]byte, 0, 3*n), make([]byte, 0, n)
-	opaque := true
-	at := pixelReader(img)
-	for y := b.Min.Y; y < b.Max.Y; y++ {
-		for x := b.Min.X; x < b.Max.X; x++ {
-			c := at(x, y)
-			rgb = append(rgb, c.R, c.G, c.B)
-			alpha = append(alpha, c.A)
-			opaque = opaque && c.A == 255
-		}
+	rgb, alpha := parts.end()
+	d := imageDict(h.width, h.height, 8, pdf.Name("DeviceRGB"))
+	if alpha != nil {
+		mask := imageDict(h.width, h.height, 8, pdf.Name("DeviceGray"))
+		mask.Set("Filter", pdf.Name("FlateDecode"))
+		d.Set("SMask", doc.Add(pdf.NewStream(mask, alpha)))
 	}
-	d := imageDict(b.Dx(), b.Dy(), 8, pdf.Name("DeviceRGB"))
-	if !opaque {
-		d.Set("SMask", doc.Add(pdf.NewFlateStream(imageDict(b.Dx(), b.Dy(), 8, pdf.Name("DeviceGray")), alpha)))
-	}
-	return doc.Add(pdf.NewFlateStream(d, rgb)), nil
+	d.Set("Filter", pdf.Name("FlateDecode"))
+	return doc.Add(pdf.NewStream(d, rgb)), nil
 }
 
-// pixelReader gives colours that are not multiplied by their transparency.
-func pixelReader(img image.Image) func(x, y int) color.NRGBA {
-	if n, ok := img.(*image.NRGBA); ok {
-		return n.NRGBAAt
+// maxInterlaced is the most pixels of a picture whose rows do not follow one another.
+const maxInterlaced = 40_000_000
+
+// rows packs the rows of a picture, colour and transparency apart.
+type rows struct {
+	rgb, alpha       bytes.Buffer
+	toRGB, toAlpha   *zlib.Writer
+	oneRGB, oneAlpha []byte
+	transparent      bool
+}
+
+func newRows(width int) *rows {
+	r := &rows{oneRGB: make([]byte, 3*width), oneAlpha: make([]byte, width)}
+	r.toRGB, r.toAlpha = zlib.NewWriter(&r.rgb), zlib.NewWriter(&r.alpha)
+	return r
+}
+
+func (r *rows) put(row []color.NRGBA) error {
+	for x, c := range row {
+		r.oneRGB[3*x], r.oneRGB[3*x+1], r.oneRGB[3*x+2], r.oneAlpha[x] = c.R, c.G, c.B, c.A
+		r.transparent = r.transparent || c.A != 255
 	}
-	return func(x, y int) color.NRGBA { return color.NRGBAModel.Convert(img.At(x, y)).(color.NRGBA) }
+	_, err := r.toRGB.Write(r.oneRGB)
+	_, aerr := r.toAlpha.Write(r.oneAlpha)
+	return errors.Join(err, aerr)
+}
+
+// end gives the packed bytes; alpha is nil where nothing is transparent.
+func (r *rows) end() (rgb, alpha []byte) {
+	_, _ = r.toRGB.Close(), r.toAlpha.Close() // a bytes.Buffer does not fail
+	if r.transparent {
+		alpha = r.alpha.Bytes()
+	}
+	return r.rgb.Bytes(), alpha
+}
+
+// channels is how many samples a pixel has, by its colour type (11.2.2, table 11.1).
+var channels = map[int]int{0: 1, 2: 3, 3: 1, 4: 2, 6: 4}
+
+// rows reads the rows of a picture that is not interlaced.
+func (h *pngHeader) rows(put func([]color.NRGBA) error) error {
+	n, known := channels[h.colour]
+	if !known || h.bits != 1 && h.bits != 2 && h.bits != 4 && h.bits != 8 && h.bits != 16 || n > 1 && h.bits < 8 || h.colour == 3 && h.bits > 8 {
+		return errors.New("its kind of pixels is not known")
+	}
+	parts := make([]io.Reader, len(h.idat))
+	for i, b := range h.idat {
+		parts[i] = bytes.NewReader(b)
+	}
+	from, err := zlib.NewReader(io.MultiReader(parts...))
+	if err != nil {
+		return err
+	}
+	bpp := max(1, n*h.bits/8)
+	line := make([]byte, 1+(h.width*n*h.bits+7)/8)
+	above := make([]byte, len(line))
+	row := make([]color.NRGBA, h.width)
+	for range h.height {
+		if _, err := io.ReadFull(from, line); err != nil {
+			return err
+		}
+		if err := unfilter(line, above, bpp); err != nil {
+			return err
+		}
+		h.pixels(line[1:], n, row)
+		if err := put(row); err != nil {
+			return err
+		}
+		line, above = above, line
+	}
+	return nil
+}
+
+// unfilter undoes the filter of a row (9.2), whose kind is its first byte.
+func unfilter(line, above []byte, bpp int) error {
+	cur, up := line[1:], above[1:]
+	left := func(b []byte, i int) int {
+		if i < bpp {
+			return 0
+		}
+		return int(b[i-bpp])
+	}
+	switch line[0] {
+	case 0:
+	case 1:
+		for i := bpp; i < len(cur); i++ {
+			cur[i] += cur[i-bpp]
+		}
+	case 2:
+		for i := range cur {
+			cur[i] += up[i]
+		}
+	case 3:
+		for i := range cur {
+			cur[i] += byte((left(cur, i) + int(up[i])) / 2)
+		}
+	case 4:
+		for i := range cur {
+			a, b, c := left(cur, i), int(up[i]), left(up, i)
+			pa, pb, pc := distance(b, c), distance(a, c), distance(a+b, 2*c)
+			switch {
+			case pa <= pb && pa <= pc:
+				cur[i] += byte(a)
+			case pb <= pc:
+				cur[i] += byte(b)
+			default:
+				cur[i] += byte(c)
+			}
+		}
+	default:
+		return errors.New("a row is filtered in an unknown way")
+	}
+	return nil
+}
+
+func distance(a, b int) int { return max(a-b, b-a) }
+
+// pixels gives the colours of a row of samples, n for each pixel. Of 16 bits the upper 8 are taken.
+func (h *pngHeader) pixels(line []byte, n int, row []color.NRGBA) {
+	sample := func(i int) int {
+		switch h.bits {
+		case 8:
+			return int(line[i])
+		case 16:
+			return int(line[2*i])<<8 | int(line[2*i+1])
+		}
+		at := i * h.bits
+		return int(line[at/8]) >> (8 - h.bits - at%8) & (1<<h.bits - 1)
+	}
+	top := 1<<h.bits - 1
+	value := func(v int) uint8 {
+		if h.bits == 16 {
+			return uint8(v >> 8)
+		}
+		return uint8(v * 255 / top)
+	}
+	clear := func(k int) int { // the one colour that is transparent (11.3.2.1)
+		if len(h.trns) < 2*k+2 {
+			return -1
+		}
+		return int(h.trns[2*k])<<8 | int(h.trns[2*k+1])
+	}
+	for x := range row {
+		switch h.colour {
+		case 0, 4:
+			v := sample(x * n)
+			c := color.NRGBA{value(v), value(v), value(v), 255}
+			if h.colour == 4 {
+				c.A = value(sample(x*n + 1))
+			} else if v == clear(0) {
+				c.A = 0
+			}
+			row[x] = c
+		case 2, 6:
+			r, g, b := sample(x*n), sample(x*n+1), sample(x*n+2)
+			c := color.NRGBA{value(r), value(g), value(b), 255}
+			if h.colour == 6 {
+				c.A = value(sample(x*n + 3))
+			} else if r == clear(0) && g == clear(1) && b == clear(2) {
+				c.A = 0
+			}
+			row[x] = c
+		case 3:
+			i := sample(x)
+			c := color.NRGBA{A: 255}
+			if 3*i+2 < len(h.palette) {
+				c.R, c.G, c.B = h.palette[3*i], h.palette[3*i+1], h.palette[3*i+2]
+			}
+			if i < len(h.trns) {
+				c.A = h.trns[i]
+			}
+			row[x] = c
+		}
+	}
+}
+
+// wholeRows decodes a picture at once and gives its rows.
+func wholeRows(data []byte, put func([]color.NRGBA) error) error {
+	img, err := png.Decode(bytes.NewReader(data))
+	if err != nil {
+		return err
+	}
+	b := img.Bounds()
+	row := make([]color.NRGBA, b.Dx())
+	for y := b.Min.Y; y < b.Max.Y; y++ {
+		for x := range row {
+			row[x] = color.NRGBAModel.Convert(img.At(b.Min.X+x, y)).(color.NRGBA)
+		}
+		if err := put(row); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -21,11 +21,18 @@ import (
 	"github.com/tetratelabs/wazero/api"
 	"github.com/tetratelabs/wazero/experimental"
 
+	"glenrain/core/child"
 	"glenrain/core/pdf"
 )
 
-// childCommand is the hidden command that turns the program into a renderer.
-const childCommand = "raster-child"
+func init() {
+	child.Register("renderer", func(args []string, in io.Reader, out io.Writer) error {
+		if len(args) != 1 {
+			return errors.New("it is started with the folder for the compiled renderer")
+		}
+		return serve(args[0], in, out)
+	})
+}
 
 // The messages between the pool and a child, as gob on its standard input and output.
 type (
@@ -43,23 +50,10 @@ type (
 // openDocuments is how many documents a child keeps open.
 const openDocuments = 6
 
-// memoryPages bounds PDFium's memory: 64 KiB each, so 1 GiB.
-const memoryPages = 16384
+// memoryPages bounds PDFium's memory: 64 KiB each, so 320 MiB.
+const memoryPages = 5120
 
-// ChildMain serves as a renderer and does not return, if the program was started
-// as one; otherwise it does nothing. main and TestMain call it first.
-func ChildMain() {
-	if len(os.Args) != 3 || os.Args[1] != childCommand {
-		return
-	}
-	if err := serveChild(os.Args[2], os.Stdin, os.Stdout); !errors.Is(err, io.EOF) {
-		fmt.Fprintln(os.Stderr, "renderer:", err)
-		os.Exit(1)
-	}
-	os.Exit(0)
-}
-
-type child struct {
+type renderer struct {
 	lib  pdfium.Pdfium
 	docs []openDocument // most recently used last
 }
@@ -67,11 +61,11 @@ type child struct {
 type openDocument struct {
 	key   string
 	ref   references.FPDF_DOCUMENT
-	files []*os.File
+	close func()
 }
 
-// serveChild answers questions until its input ends, which is the error it gives then.
-func serveChild(cacheDir string, in io.Reader, out io.Writer) error {
+// serve answers questions until its input ends, which is the error it gives then.
+func serve(cacheDir string, in io.Reader, out io.Writer) error {
 	cache, err := wazero.NewCompilationCacheWithDir(cacheDir)
 	if err != nil {
 		return err
@@ -92,7 +86,7 @@ func serveChild(cacheDir string, in io.Reader, out io.Writer) error {
 	if err != nil {
 		return err
 	}
-	c := &child{lib: lib}
+	c := &renderer{lib: lib}
 	dec, enc := gob.NewDecoder(in), gob.NewEncoder(out)
 	if err := enc.Encode(answer{Ready: true}); err != nil {
 		return err
@@ -108,7 +102,7 @@ func serveChild(cacheDir string, in io.Reader, out io.Writer) error {
 	}
 }
 
-func (c *child) answer(r Request) (a answer) {
+func (c *renderer) answer(r Request) (a answer) {
 	defer func() {
 		if p := recover(); p != nil {
 			a = answer{Error: fmt.Sprint(p)}
@@ -135,7 +129,7 @@ func (c *child) answer(r Request) (a answer) {
 	return answer{Picture: p}
 }
 
-func (c *child) open(s Source) (references.FPDF_DOCUMENT, bool, error) {
+func (c *renderer) open(s Source) (references.FPDF_DOCUMENT, bool, error) {
 	for i, d := range c.docs {
 		if d.key == s.Key {
 			c.docs = append(append(c.docs[:i:i], c.docs[i+1:]...), d)
@@ -151,21 +145,11 @@ func (c *child) open(s Source) (references.FPDF_DOCUMENT, bool, error) {
 		_, _ = c.lib.FPDF_CloseDocument(&requests.FPDF_CloseDocument{Document: old.ref})
 		old.close()
 	}
-	d := openDocument{key: s.Key}
-	parts := pdf.NewParts()
-	for _, p := range s.Parts {
-		if p.Path == "" {
-			parts = parts.With(bytes.NewReader(p.Data), int64(len(p.Data)))
-			continue
-		}
-		f, err := os.Open(p.Path)
-		if err != nil {
-			d.close()
-			return "", false, err
-		}
-		d.files = append(d.files, f)
-		parts = parts.With(io.NewSectionReader(f, p.Off, p.Size), p.Size)
+	parts, done, err := OpenParts(s.Parts)
+	if err != nil {
+		return "", false, err
 	}
+	d := openDocument{key: s.Key, close: done}
 	opened, err := c.lib.OpenDocument(&requests.OpenDocument{
 		FileReader:     io.NewSectionReader(parts, 0, parts.Size()),
 		FileReaderSize: parts.Size(),
@@ -179,13 +163,7 @@ func (c *child) open(s Source) (references.FPDF_DOCUMENT, bool, error) {
 	return d.ref, true, nil
 }
 
-func (d openDocument) close() {
-	for _, f := range d.files {
-		_ = f.Close()
-	}
-}
-
-func (c *child) count(doc references.FPDF_DOCUMENT, _ Request) (Picture, error) {
+func (c *renderer) count(doc references.FPDF_DOCUMENT, _ Request) (Picture, error) {
 	got, err := c.lib.FPDF_GetPageCount(&requests.FPDF_GetPageCount{Document: doc})
 	if err != nil {
 		return Picture{}, err
@@ -194,7 +172,7 @@ func (c *child) count(doc references.FPDF_DOCUMENT, _ Request) (Picture, error) 
 }
 
 // save writes the document as PDFium understood it.
-func (c *child) save(doc references.FPDF_DOCUMENT, _ Request) (Picture, error) {
+func (c *renderer) save(doc references.FPDF_DOCUMENT, _ Request) (Picture, error) {
 	got, err := c.lib.FPDF_SaveAsCopy(&requests.FPDF_SaveAsCopy{Document: doc, Flags: requests.SaveFlagRemoveSecurity})
 	if err != nil {
 		return Picture{}, err
@@ -205,7 +183,7 @@ func (c *child) save(doc references.FPDF_DOCUMENT, _ Request) (Picture, error) {
 	return Picture{Type: "application/pdf", Data: *got.FileBytes}, nil
 }
 
-func (c *child) render(doc references.FPDF_DOCUMENT, r Request) (Picture, error) {
+func (c *renderer) render(doc references.FPDF_DOCUMENT, r Request) (Picture, error) {
 	page := requests.Page{ByIndex: &requests.PageByIndex{Document: doc, Index: r.Page}}
 	size, err := c.lib.GetPageSize(&requests.GetPageSize{Page: page})
 	if err != nil {
@@ -214,6 +192,9 @@ func (c *child) render(doc references.FPDF_DOCUMENT, r Request) (Picture, error)
 	scale := r.Scale
 	if r.Width > 0 && r.Height > 0 {
 		scale = min(float64(r.Width)/size.Width, float64(r.Height)/size.Height)
+	}
+	if !(scale > 0 && scale < 1e6) {
+		return Picture{}, errors.New("a page is drawn in no such size")
 	}
 	w, h := pixels(size.Width*scale), pixels(size.Height*scale)
 	whole := image.Rect(0, 0, w, h)

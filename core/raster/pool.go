@@ -2,16 +2,16 @@ package raster
 
 import (
 	"context"
-	"encoding/gob"
+	"errors"
 	"fmt"
-	"io"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"runtime"
 	"sync"
+	"sync/atomic"
 	"time"
 
+	"glenrain/core/child"
 	"glenrain/core/pdf"
 )
 
@@ -24,10 +24,14 @@ type Pool struct {
 	ctx      context.Context
 	done     sync.WaitGroup
 	first    chan struct{} // closed when the first child has compiled PDFium
-	limit    time.Duration
+	limit    time.Duration // for one picture
+	cpu      time.Duration // of processor for one picture
+	memory   atomic.Int64  // resident bytes of one child
+	failed   failed
 }
 
 type job struct {
+	tries  int // that ended with the child
 	ctx    context.Context
 	req    Request
 	result chan result
@@ -37,6 +41,13 @@ type result struct {
 	picture Picture
 	err     error
 }
+
+// Limits of a child: PDFium itself has memoryPages, the picture is beside it.
+const (
+	memory     = 400 << 20
+	renderHeap = 160 << 20
+	maxCPU     = 4500 * time.Millisecond // for one picture
+)
 
 // maxWaiting is the most requests that wait at one time.
 const maxWaiting = 512
@@ -54,8 +65,9 @@ func NewPool(cacheDir string, n int) (*Pool, error) {
 	ctx, stop := context.WithCancel(context.Background())
 	p := &Pool{
 		cacheDir: cacheDir, jobs: newQueue(), waiting: make(chan struct{}, maxWaiting),
-		stop: stop, ctx: ctx, first: make(chan struct{}), limit: pdf.MaxDrawing,
+		stop: stop, ctx: ctx, first: make(chan struct{}), limit: pdf.MaxDrawing, cpu: maxCPU,
 	}
+	p.memory.Store(memory)
 	for i := range n {
 		p.done.Add(1)
 		go p.work(i == 0)
@@ -71,12 +83,15 @@ func (p *Pool) Close() {
 
 // Render draws one page. It returns early when ctx ends.
 func (p *Pool) Render(ctx context.Context, r Request) (Picture, error) {
+	if err := p.failed.of(r); err != nil {
+		return Picture{}, err
+	}
 	select {
 	case p.waiting <- struct{}{}: // given back by whoever takes the job from the queue
 	default:
 		return Picture{}, ErrBusy
 	}
-	j := &job{ctx, r, make(chan result, 1)}
+	j := &job{ctx: ctx, req: r, result: make(chan result, 1)}
 	p.jobs.put(j)
 	select {
 	case res := <-j.result:
@@ -138,8 +153,70 @@ func (p *Pool) work(compiles bool) {
 				c.kill()
 				c = nil
 			}
+			// A child that ended by itself, or since others took too much, may not have done so for this page: it is asked for again.
+			if (errors.Is(err, ErrDead) || errors.Is(err, child.ErrCrowded)) && j.tries < mostTries && p.ctx.Err() == nil && p.again(j) {
+				continue
+			}
+			if errors.Is(err, child.ErrCrowded) {
+				err = ErrMemory
+			}
+			if !alive && p.ctx.Err() == nil && j.ctx.Err() == nil {
+				p.failed.put(j.req, err)
+			}
 			j.result <- result{pic, err}
 		}
+	}
+}
+
+// failed remembers pages that stopped a child, for a while: many windows ask for the same page in many sizes.
+type failed struct {
+	mu    sync.Mutex
+	pages map[failedPage]failure
+}
+
+type failedPage struct {
+	key  string
+	page int
+}
+
+type failure struct {
+	err   error
+	until time.Time
+}
+
+// remembered is how long a page counts as one that can't be drawn.
+const remembered = 2 * time.Minute
+
+func (f *failed) of(r Request) error {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if was, ok := f.pages[failedPage{r.Source.Key, r.Page}]; ok && time.Now().Before(was.until) && !r.Save && !r.Count {
+		return was.err
+	}
+	return nil
+}
+
+func (f *failed) put(r Request, err error) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.pages == nil || len(f.pages) > 1000 {
+		f.pages = map[failedPage]failure{}
+	}
+	f.pages[failedPage{r.Source.Key, r.Page}] = failure{err, time.Now().Add(remembered)}
+}
+
+// mostTries is how often a page is asked for again whose child ended.
+const mostTries = 3
+
+// again puts a job back into the queue, if there is room.
+func (p *Pool) again(j *job) bool {
+	select {
+	case p.waiting <- struct{}{}:
+		j.tries++
+		p.jobs.put(j)
+		return true
+	default:
+		return false
 	}
 }
 
@@ -151,79 +228,47 @@ func (p *Pool) take() *job {
 
 // process is one running child.
 type process struct {
-	cmd  *exec.Cmd
-	in   io.WriteCloser
-	enc  *gob.Encoder
-	dec  *gob.Decoder
+	*child.Process
 	sent map[string]bool // documents it was given
 }
 
+// start starts a renderer, whose limits of memory hold once it has compiled PDFium.
 func (p *Pool) start() (*process, error) {
-	exe, err := os.Executable()
+	running, err := child.Start("renderer", child.Limits{Memory: p.memory.Load(), Ask: p.cpu, Heap: renderHeap, Cores: 1}, p.cacheDir)
 	if err != nil {
 		return nil, err
 	}
-	cmd := exec.Command(exe, childCommand, p.cacheDir)
-	cmd.Stderr = os.Stderr
-	cmd.Env = append(os.Environ(), "GOMAXPROCS=1")
-	in, err := cmd.StdinPipe()
-	if err != nil {
-		return nil, err
-	}
-	out, err := cmd.StdoutPipe()
-	if err != nil {
-		return nil, err
-	}
-	if err := cmd.Start(); err != nil {
-		return nil, err
-	}
-	c := &process{cmd: cmd, in: in, enc: gob.NewEncoder(in), dec: gob.NewDecoder(out), sent: map[string]bool{}}
-	if a, ok := c.receive(p.ctx, 2*time.Minute); !ok || !a.Ready {
+	c := &process{running, map[string]bool{}}
+	var a answer
+	if err := c.Receive(p.ctx, &a, 2*time.Minute); err != nil || !a.Ready {
 		c.kill()
 		return nil, ErrDead
 	}
 	return c, nil
 }
 
-func (c *process) kill() {
-	_ = c.in.Close()
-	_ = c.cmd.Process.Kill()
-	_ = c.cmd.Wait()
-}
-
-// receive waits for one answer; ok is false when the child died or ran out of time.
-func (c *process) receive(ctx context.Context, limit time.Duration) (a answer, ok bool) {
-	got := make(chan error, 1)
-	go func() { got <- c.dec.Decode(&a) }()
-	timer := time.NewTimer(limit)
-	defer timer.Stop()
-	select {
-	case err := <-got:
-		return a, err == nil
-	case <-timer.C:
-	case <-ctx.Done():
-	}
-	_ = c.cmd.Process.Kill()
-	<-got // the pipe closes with the process
-	return answer{}, false
-}
+func (c *process) kill() { c.Process.Kill() }
 
 func (c *process) ask(ctx context.Context, r Request, limit time.Duration) (pic Picture, err error, alive bool) {
-	start := time.Now()
 	q := question{r}
 	if c.sent[r.Source.Key] {
 		q.Request.Source.Parts = nil
 	}
 	for range 2 {
-		if c.enc.Encode(q) != nil {
-			return pic, ErrDead, false
+		var a answer
+		err := c.Send(q)
+		if err == nil {
+			err = c.Receive(ctx, &a, limit)
 		}
-		a, ok := c.receive(ctx, limit)
 		switch {
-		case !ok && time.Since(start) >= limit:
+		case errors.Is(err, child.ErrTime):
 			return pic, ErrTime, false
-		case !ok:
+		case errors.Is(err, child.ErrMemory):
+			return pic, ErrMemory, false
+		case errors.Is(err, child.ErrDead):
 			return pic, ErrDead, false
+		case err != nil:
+			return pic, err, false
 		case a.NeedParts:
 			q.Request.Source.Parts = r.Source.Parts
 			continue

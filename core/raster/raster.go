@@ -6,8 +6,11 @@
 package raster
 
 import (
+	"bytes"
 	"errors"
 	"image"
+	"io"
+	"os"
 
 	"glenrain/core/pdf"
 )
@@ -31,6 +34,31 @@ type Part struct {
 	Off  int64
 	Size int64
 	Data []byte
+}
+
+// OpenParts opens parts, to be read as one; done closes their files.
+func OpenParts(list []Part) (parts *pdf.Parts, done func(), err error) {
+	var files []*os.File
+	done = func() {
+		for _, f := range files {
+			_ = f.Close()
+		}
+	}
+	parts = pdf.NewParts()
+	for _, p := range list {
+		if p.Path == "" {
+			parts = parts.With(bytes.NewReader(p.Data), int64(len(p.Data)))
+			continue
+		}
+		f, err := os.Open(p.Path)
+		if err != nil {
+			done()
+			return nil, nil, err
+		}
+		files = append(files, f)
+		parts = parts.With(io.NewSectionReader(f, p.Off, p.Size), p.Size)
+	}
+	return parts, done, nil
 }
 
 // Source names a document: Key is the same only for the same bytes.
@@ -65,8 +93,9 @@ type Picture struct {
 
 // Errors of rendering; each is a sentence.
 var (
-	ErrTime = &pdf.Error{Kind: pdf.ErrLimit, Sentence: "the page took too long to draw and was stopped"}
-	ErrBusy = errors.New("too many pages wait to be drawn")
-	ErrDead = errors.New("the page could not be drawn: drawing it stopped the renderer")
-	ErrPage = errors.New("the page can't be drawn")
+	ErrTime   = &pdf.Error{Kind: pdf.ErrLimit, Sentence: "the page took too long to draw and was stopped"}
+	ErrMemory = &pdf.Error{Kind: pdf.ErrLimit, Sentence: "the page took too much memory to draw and was stopped"}
+	ErrBusy   = errors.New("too many pages wait to be drawn")
+	ErrDead   = errors.New("the page could not be drawn: drawing it stopped the renderer")
+	ErrPage   = errors.New("the page can't be drawn")
 )

@@ -8,18 +8,23 @@ import (
 	"image/color"
 	"image/png"
 	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"syscall"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/child"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 )
 
 func TestMain(m *testing.M) {
-	ChildMain()
+	child.Main()
 	os.Exit(m.Run())
 }
 
@@ -90,7 +95,13 @@ func TestOverrun(t *testing.T) {
 	_, err = p.Render(context.Background(), Request{Source: src, Scale: 1})
 	require.ErrorIs(t, err, ErrTime)
 	p.limit = pdf.MaxDrawing
+	// The page is not tried again for a while.
+	start := time.Now()
+	_, err = p.Render(context.Background(), Request{Source: src, Scale: 2})
+	require.ErrorIs(t, err, ErrTime)
+	require.Less(t, time.Since(start), 50*time.Millisecond)
 	// The child was killed; another takes its place.
+	src.Key = "another square"
 	_, err = p.Render(context.Background(), Request{Source: src, Scale: 1})
 	require.NoError(t, err)
 
@@ -98,6 +109,67 @@ func TestOverrun(t *testing.T) {
 	cancel()
 	_, err = p.Render(ctx, Request{Source: src, Scale: 1})
 	require.ErrorIs(t, err, context.Canceled)
+}
+
+// children gives the numbers of the processes that this one started.
+func children(t *testing.T) (pids []int) {
+	t.Helper()
+	list, err := filepath.Glob("/proc/[0-9]*/stat")
+	require.NoError(t, err)
+	for _, path := range list {
+		b, err := os.ReadFile(path)
+		if err != nil {
+			continue
+		}
+		f := strings.Fields(string(b[bytes.LastIndexByte(b, ')')+1:]))
+		if len(f) > 1 && f[1] == strconv.Itoa(os.Getpid()) {
+			pid, err := strconv.Atoi(filepath.Base(filepath.Dir(path)))
+			require.NoError(t, err)
+			pids = append(pids, pid)
+		}
+	}
+	return pids
+}
+
+// A child that is killed, or stopped, costs whoever waits some time and nothing else.
+func TestChildrenThatEnd(t *testing.T) {
+	p := testPool(t)
+	src := Source{Key: "square", Parts: []Part{{Data: square()}}}
+	render := func() {
+		_, err := p.Render(t.Context(), Request{Source: src, Scale: 1})
+		require.NoError(t, err)
+	}
+	render()
+	for _, signal := range []syscall.Signal{syscall.SIGKILL, syscall.SIGSTOP, syscall.SIGABRT} {
+		pids := children(t)
+		require.NotEmpty(t, pids)
+		for _, pid := range pids {
+			require.NoError(t, syscall.Kill(pid, signal))
+		}
+		render()
+	}
+	require.Len(t, children(t), 1)
+}
+
+// A page that takes more memory than a child may have ends in a sentence; the next page is drawn.
+func TestMuchMemory(t *testing.T) {
+	p := testPool(t)
+	src := Source{Key: "square", Parts: []Part{{Data: square()}}}
+	_, err := p.Render(t.Context(), Request{Source: src, Scale: 1})
+	require.NoError(t, err)
+	p.memory.Store(1 << 20) // of the children that are started from now on
+	for _, pid := range children(t) {
+		require.NoError(t, syscall.Kill(pid, syscall.SIGKILL))
+	}
+	// The picture takes longer to draw than the watch needs to look.
+	_, err = p.Render(t.Context(), Request{Source: src, Scale: 35, Format: PNG})
+	require.ErrorIs(t, err, ErrMemory)
+	p.memory.Store(memory)
+	src.Key = "again"
+	require.Eventually(t, func() bool {
+		_, err := p.Render(t.Context(), Request{Source: src, Scale: 1})
+		return err == nil
+	}, 10*time.Second, 10*time.Millisecond)
 }
 
 // Those who wait take turns, however many pictures one of them asked for.

@@ -18,6 +18,7 @@ type Kind struct {
 	Title   string   // what people call it; its name if empty
 	Was     []string // its names of before, still read in stored trails and lists of steps
 	Slow    bool     // it is run in the background, with progress, and reserves the document meanwhile
+	Comment bool     // it comments on a document, which readers do who change nothing
 }
 
 // Registry knows the kinds of steps by name, and the hooks.
@@ -57,6 +58,12 @@ func (g *Registry) kind(name string) (Kind, bool) {
 func (g *Registry) Slow(name string) bool {
 	k, _ := g.kind(name)
 	return k.Slow
+}
+
+// Comments reports whether the step of that name comments on a document.
+func (g *Registry) Comments(name string) bool {
+	k, _ := g.kind(name)
+	return k.Comment
 }
 
 // Title is what people call the step of that name.

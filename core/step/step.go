@@ -125,18 +125,26 @@ type Hook func(doc *pdf.Document, env *Env, r *Result) ([]string, error)
 // Run applies s to a fork of doc. It gives the changed fork, whose overlay is what
 // Result.Update or Result.NewBase writes. doc stays as it was, whatever happens.
 func (g *Registry) Run(ctx context.Context, doc *pdf.Document, s Step, env *Env) (_ *pdf.Document, res *Result, err error) {
+	var fork *pdf.Document
 	defer func() {
 		if p := recover(); p != nil {
+			if fork != nil && fork.Over() != nil { // what it reads was taken away from it
+				res, err = nil, fork.Over()
+				return
+			}
 			res, err = nil, fmt.Errorf("%w: %v\n%s", ErrPanic, p, debug.Stack())
 		}
 	}()
 	if w, ok := s.(Worker); ok {
-		if err := w.Work(ctx, doc, env); err != nil {
+		if err := w.Work(ctx, doc.In(ctx), env); err != nil {
 			return nil, nil, err
 		}
 	}
-	fork := doc.Fork()
+	fork = doc.ForkIn(ctx)
 	res, err = s.Apply(ctx, fork, env)
+	if over := fork.Over(); over != nil {
+		return nil, nil, over
+	}
 	if err != nil {
 		return nil, nil, err
 	}
@@ -151,6 +159,9 @@ func (g *Registry) Run(ctx context.Context, doc *pdf.Document, s Step, env *Env)
 	}
 	if pages, err := fork.Pages(); err != nil || len(pages) == 0 {
 		return nil, nil, fmt.Errorf("after the step: %w", cmp.Or(err, pdf.ErrNoPages))
+	}
+	if over := fork.Over(); over != nil {
+		return nil, nil, over
 	}
 	if id := env.NewID(); res.Whole {
 		res.NewBase = func(ctx context.Context, w io.Writer) error {

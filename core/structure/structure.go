@@ -10,24 +10,22 @@ import (
 	"glenrain/core/pdf"
 )
 
-const maxDepth = 512
-
 // Tagged reports whether the document has a structure tree.
 func Tagged(doc *pdf.Document) bool {
 	return doc.Dict(doc.Catalog().Get("StructTreeRoot")) != nil
 }
 
-// CutPages takes the content of the pages that gone names out of the tree, with all
-// elements that are left empty, and tells how many elements went.
-func CutPages(doc *pdf.Document, gone func(pdf.Ref) bool) int {
+// CutPages takes the content of the pages that gone names out of the tree, with all elements that are left without any, and tells how many
+// went, and the titles of those that stay because they have content elsewhere. Without titles, those lose them.
+func CutPages(doc *pdf.Document, gone func(pdf.Ref) bool, titles bool) (n int, stay []string) {
 	root := doc.Dict(doc.Catalog().Get("StructTreeRoot"))
 	if root == nil {
-		return 0
+		return 0, nil
 	}
-	c := cutter{doc: doc, gone: gone, cut: map[pdf.Ref]bool{}, annots: map[pdf.Ref]pdf.Ref{}}
+	c := cutter{doc: doc, walk: doc.NewWalk(), gone: gone, titles: titles, cut: map[pdf.Ref]bool{}, annots: map[pdf.Ref]pdf.Ref{}}
 	pages, err := doc.Pages()
 	if err != nil {
-		return 0
+		return 0, nil
 	}
 	keys := map[int]bool{}
 	for _, l := range pages {
@@ -45,16 +43,24 @@ func CutPages(doc *pdf.Document, gone func(pdf.Ref) bool) int {
 			}
 		}
 	}
-	kids, changed := c.kids(root.Get("K"), pdf.Ref{}, 0)
+	for _, l := range pages { // pages may share a key: it stays with those that stay
+		if gone(l.Ref) || len(keys) == 0 {
+			continue
+		}
+		if k, ok := doc.Resolve(doc.Dict(l.Ref).Get("StructParents")).(pdf.Integer); ok {
+			delete(keys, int(k))
+		}
+	}
+	kids, changed := c.kids(root.Get("K"), pdf.Ref{})
 	rootRef, isRef := doc.Catalog().Get("StructTreeRoot").(pdf.Ref)
 	if !isRef {
-		return 0
+		return 0, nil
 	}
 	if changed {
 		doc.Edit(rootRef).Set("K", kids)
 	}
 	if len(keys) > 0 {
-		if tree, n := filterNumbers(doc, root.Get("ParentTree"), func(k int) bool { return !keys[k] }, 0); n > 0 {
+		if tree, n := filterNumbers(doc, root.Get("ParentTree"), func(k int) bool { return !keys[k] }, doc.NewWalk()); n > 0 {
 			doc.Edit(rootRef).Set("ParentTree", tree)
 		}
 	}
@@ -63,25 +69,34 @@ func CutPages(doc *pdf.Document, gone func(pdf.Ref) bool) int {
 			doc.Edit(rootRef).Set("IDTree", tree)
 		}
 	}
-	return c.n
+	free := make([]pdf.Ref, 0, len(c.cut))
+	for r := range c.cut {
+		free = append(free, r)
+	}
+	slices.SortFunc(free, func(a, b pdf.Ref) int { return a.Num - b.Num })
+	doc.Free(free...)
+	return c.n, c.stay
 }
 
 type cutter struct {
 	doc    *pdf.Document
+	walk   *pdf.Walk
 	gone   func(pdf.Ref) bool
 	cut    map[pdf.Ref]bool
 	annots map[pdf.Ref]pdf.Ref // annotations of gone pages
+	titles bool
+	stay   []string // titles of elements that lost a part
 	n      int
 }
 
 // kids filters the /K of an element whose own page is pg: an element, a marked-content
 // reference, an object reference, or an array of them (14.7.2, table 355).
-func (c *cutter) kids(k pdf.Object, pg pdf.Ref, depth int) (pdf.Object, bool) {
+func (c *cutter) kids(k pdf.Object, pg pdf.Ref) (pdf.Object, bool) {
 	if list, ok := c.doc.Resolve(k).(pdf.Array); ok {
 		var left pdf.Array
 		changed := false
 		for _, o := range list {
-			stays, inside := c.kid(o, pg, depth)
+			stays, inside := c.kid(o, pg)
 			changed = changed || !stays || inside
 			if stays {
 				left = append(left, o)
@@ -98,7 +113,7 @@ func (c *cutter) kids(k pdf.Object, pg pdf.Ref, depth int) (pdf.Object, bool) {
 	if k == nil {
 		return nil, false
 	}
-	stays, inside := c.kid(k, pg, depth)
+	stays, inside := c.kid(k, pg)
 	if !stays {
 		return nil, true
 	}
@@ -107,10 +122,7 @@ func (c *cutter) kids(k pdf.Object, pg pdf.Ref, depth int) (pdf.Object, bool) {
 
 // kid tells whether one kid stays, and whether something in it was changed directly
 // (only for elements that are no objects of their own).
-func (c *cutter) kid(o pdf.Object, pg pdf.Ref, depth int) (stays, inside bool) {
-	if depth > maxDepth {
-		return true, false
-	}
+func (c *cutter) kid(o pdf.Object, pg pdf.Ref) (stays, inside bool) {
 	if _, mcid := c.doc.Resolve(o).(pdf.Integer); mcid {
 		return !c.gone(pg), false
 	}
@@ -140,16 +152,35 @@ func (c *cutter) kid(o pdf.Object, pg pdf.Ref, depth int) (stays, inside bool) {
 	if !isRef {
 		return true, false // an element must be an object of its own; leave what is not
 	}
+	if c.cut[r] {
+		return false, false
+	}
+	if c.walk.Enter(r) == nil { // it stands here a second time, or in itself
+		return true, false
+	}
+	defer c.walk.Leave()
 	had := d.Get("K") != nil
-	left, changed := c.kids(d.Get("K"), own, depth+1)
+	left, changed := c.kids(d.Get("K"), own)
+	if changed && left != nil && !c.content(left, own, 0) { // rows of empty cells, items that are left with their sign
+		c.drop(left, 0)
+		left = nil
+	}
 	if (changed || !had) && left == nil && (had || hasPg && c.gone(own)) {
 		c.n++
 		c.cut[r] = true
-		c.doc.Set(r, nil)
 		return false, false
 	}
 	if changed {
-		c.doc.Edit(r).Set("K", left)
+		e := c.doc.Edit(r)
+		e.Set("K", left)
+		e.Delete("ActualText") // of all that it had
+		e.Delete("E")
+		if t, ok := c.doc.Resolve(d.Get("T")).(pdf.String); ok && t != "" {
+			c.stay = append(c.stay, pdf.Text(t))
+			if !c.titles {
+				e.Delete("T")
+			}
+		}
 	}
 	if hasPg && c.gone(own) {
 		c.doc.Edit(r).Delete("Pg")
@@ -157,12 +188,61 @@ func (c *cutter) kid(o pdf.Object, pg pdf.Ref, depth int) (stays, inside bool) {
 	return true, false
 }
 
+// content reports whether there is anything on a page in the kids of an element whose page is pg.
+func (c *cutter) content(k pdf.Object, pg pdf.Ref, depth int) bool {
+	if depth > pdf.MaxDepth {
+		return true
+	}
+	switch v := c.doc.Resolve(k).(type) {
+	case pdf.Integer:
+		return true
+	case pdf.Array:
+		for _, o := range v {
+			if c.content(o, pg, depth+1) {
+				return true
+			}
+		}
+	case *pdf.Dict:
+		switch c.doc.Name(v.Get("Type")) {
+		case "MCR", "OBJR":
+			return true
+		}
+		if own, ok := v.Get("Pg").(pdf.Ref); ok && !c.gone(own) && v.Get("K") == nil || v.Has("Alt") {
+			return true
+		}
+		return c.content(v.Get("K"), pg, depth+1)
+	}
+	return false
+}
+
+// drop lets elements go that have nothing on any page.
+func (c *cutter) drop(k pdf.Object, depth int) {
+	switch v := k.(type) {
+	case pdf.Ref:
+		d := c.doc.Dict(v)
+		if d == nil || c.cut[v] || depth > pdf.MaxDepth {
+			if a := c.doc.Array(v); a != nil && depth <= pdf.MaxDepth {
+				c.drop(a, depth+1)
+			}
+			return
+		}
+		c.cut[v] = true
+		c.n++
+		c.drop(d.Get("K"), depth+1)
+	case pdf.Array:
+		for _, o := range v {
+			c.drop(o, depth+1)
+		}
+	}
+}
+
 // filterNumbers drops keys of a number tree (7.9.7).
-func filterNumbers(doc *pdf.Document, node pdf.Object, keep func(int) bool, depth int) (pdf.Object, int) {
-	d := doc.Dict(node)
-	if d == nil || depth > maxDepth {
+func filterNumbers(doc *pdf.Document, node pdf.Object, keep func(int) bool, w *pdf.Walk) (pdf.Object, int) {
+	d := w.Enter(node)
+	if d == nil {
 		return node, 0
 	}
+	defer w.Leave()
 	n := 0
 	own := d.Clone()
 	if nums := doc.Array(d.Get("Nums")); nums != nil {
@@ -182,7 +262,7 @@ func filterNumbers(doc *pdf.Document, node pdf.Object, keep func(int) bool, dept
 	}
 	var left pdf.Array
 	for _, k := range doc.Array(d.Get("Kids")) {
-		o, m := filterNumbers(doc, k, keep, depth+1)
+		o, m := filterNumbers(doc, k, keep, w)
 		n += m
 		kd := doc.Dict(o)
 		if m > 0 && len(doc.Array(kd.Get("Nums"))) == 0 && len(doc.Array(kd.Get("Kids"))) == 0 {
@@ -208,176 +288,4 @@ func filterNumbers(doc *pdf.Document, node pdf.Object, keep func(int) bool, dept
 		return r, n
 	}
 	return own, n
-}
-
-// Bring takes the tags of pages that were copied with c over to the end of dst's tree.
-// It gives dst's pages new keys in its parent tree and tells how many elements came.
-// src must have been cut down to the copied pages before (CutPages on a fork).
-func Bring(dst, src *pdf.Document, c *pdf.Copier, pages []pdf.Ref) (int, error) {
-	srcRoot := src.Dict(src.Catalog().Get("StructTreeRoot"))
-	if srcRoot == nil {
-		dropKeys(dst, pages)
-		return 0, nil
-	}
-	wasTagged := Tagged(dst)
-	rootRef, ok := dst.Catalog().Get("StructTreeRoot").(pdf.Ref)
-	if !ok {
-		rootRef = dst.Add(pdf.NewDict("Type", pdf.Name("StructTreeRoot")))
-		dst.Edit(dst.Root()).Set("StructTreeRoot", rootRef)
-	}
-	if r, ok := src.Catalog().Get("StructTreeRoot").(pdf.Ref); ok {
-		c.Become(r, rootRef)
-	}
-	var tops pdf.Array
-	switch k := src.Resolve(srcRoot.Get("K")).(type) {
-	case pdf.Array:
-		tops = slices.Clone(k)
-	case *pdf.Dict:
-		tops = pdf.Array{srcRoot.Get("K")}
-	}
-	copied, err := c.Object(tops)
-	if err != nil {
-		return 0, err
-	}
-	root := dst.Edit(rootRef)
-	var kids pdf.Array
-	switch k := dst.Resolve(root.Get("K")).(type) {
-	case pdf.Array:
-		kids = slices.Clone(k)
-	case *pdf.Dict:
-		kids = pdf.Array{root.Get("K")}
-	}
-	came := 0
-	for _, o := range copied.(pdf.Array) {
-		if r, ok := o.(pdf.Ref); ok && dst.Dict(r) != nil {
-			dst.Edit(r).Set("P", rootRef)
-			kids = append(kids, r)
-			came++
-		}
-	}
-	root.Set("K", kids)
-	for _, k := range []pdf.Name{"RoleMap", "ClassMap"} {
-		from := src.Dict(srcRoot.Get(k))
-		if from == nil {
-			continue
-		}
-		merged := dst.Dict(root.Get(k)).Clone()
-		for _, e := range from.Entries() {
-			if merged.Has(e.Key) {
-				continue
-			}
-			v, err := c.Object(e.Value)
-			if err != nil {
-				return 0, err
-			}
-			merged.Set(e.Key, v)
-		}
-		root.Set(k, merged)
-	}
-	if err := bringParents(dst, src, c, root, srcRoot, pages); err != nil {
-		return 0, err
-	}
-	if !wasTagged {
-		all, err := dst.Pages()
-		if err == nil && len(all) == 0 { // the first pages of a new document: as tagged as they were
-			mark, err := c.Object(src.Resolve(src.Catalog().Get("MarkInfo")))
-			if err != nil {
-				return 0, err
-			}
-			dst.Edit(dst.Root()).Set("MarkInfo", mark)
-			dst.Edit(dst.Root()).Set("Lang", src.Resolve(src.Catalog().Get("Lang")))
-		}
-	}
-	return came, nil
-}
-
-// dropKeys removes the parent tree keys of pages that have no tree any more.
-func dropKeys(doc *pdf.Document, pages []pdf.Ref) {
-	for _, p := range pages {
-		if doc.Dict(p).Has("StructParents") {
-			doc.Edit(p).Delete("StructParents")
-		}
-		for _, a := range annot.Refs(doc, p) {
-			if doc.Dict(a).Has("StructParent") {
-				doc.Edit(a).Delete("StructParent")
-			}
-		}
-	}
-}
-
-// bringParents gives the copied pages and their annotations keys behind those in use,
-// and copies their entries of the parent tree (14.7.4.4).
-func bringParents(dst, src *pdf.Document, c *pdf.Copier, root, srcRoot *pdf.Dict, pages []pdf.Ref) error {
-	next := 0
-	var nums pdf.Array
-	flatten(dst, root.Get("ParentTree"), 0, func(k int, v pdf.Object) {
-		next = max(next, k+1)
-		nums = append(nums, pdf.Integer(k), v)
-	})
-	if n, ok := dst.Resolve(root.Get("ParentTreeNextKey")).(pdf.Integer); ok {
-		next = max(next, int(n))
-	}
-	entries := map[int]pdf.Object{}
-	flatten(src, srcRoot.Get("ParentTree"), 0, func(k int, v pdf.Object) { entries[k] = v })
-	move := func(r pdf.Ref, key pdf.Name) error {
-		k, ok := dst.Resolve(dst.Dict(r).Get(key)).(pdf.Integer)
-		if !ok {
-			return nil
-		}
-		v, there := entries[int(k)]
-		if !there {
-			dst.Edit(r).Delete(key)
-			return nil
-		}
-		copied, err := c.Object(v)
-		if err != nil {
-			return err
-		}
-		dst.Edit(r).Set(key, pdf.Integer(next))
-		nums = append(nums, pdf.Integer(next), copied)
-		next++
-		return nil
-	}
-	for _, p := range pages {
-		if err := move(p, "StructParents"); err != nil {
-			return err
-		}
-		for _, a := range annot.Refs(dst, p) {
-			if err := move(a, "StructParent"); err != nil {
-				return err
-			}
-		}
-	}
-	root.Set("ParentTreeNextKey", pdf.Integer(next))
-	root.Set("ParentTree", dst.Add(numberTree(dst, nums)))
-	return nil
-}
-
-func flatten(doc *pdf.Document, node pdf.Object, depth int, f func(int, pdf.Object)) {
-	d := doc.Dict(node)
-	if d == nil || depth > maxDepth {
-		return
-	}
-	nums := doc.Array(d.Get("Nums"))
-	for i := 0; i+1 < len(nums); i += 2 {
-		if k, ok := doc.Resolve(nums[i]).(pdf.Integer); ok {
-			f(int(k), nums[i+1])
-		}
-	}
-	for _, k := range doc.Array(d.Get("Kids")) {
-		flatten(doc, k, depth+1, f)
-	}
-}
-
-// numberTree writes keys and values, already in order, as a tree of two levels.
-func numberTree(doc *pdf.Document, nums pdf.Array) *pdf.Dict {
-	const leaf = 128
-	if len(nums) <= leaf {
-		return pdf.NewDict("Nums", nums)
-	}
-	var kids pdf.Array
-	for part := range slices.Chunk(nums, leaf) {
-		kids = append(kids, doc.Add(pdf.NewDict("Nums", slices.Clone(part), "Limits", pdf.Array{part[0], part[len(part)-2]})))
-	}
-	return pdf.NewDict("Kids", kids)
 }

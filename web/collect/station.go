@@ -45,9 +45,9 @@ func find(r *http.Request, d *desk.Desk, but uint, words string) (*view, error) 
 	var list []desk.Document
 	var err error
 	if strings.TrimSpace(words) == "" {
-		list, err = d.Documents(r.Context(), desk.Listing{Most: offered + 2})
+		list, err = d.Documents(r.Context(), desk.Listing{Person: station.Person(r).ID, Most: offered + 2})
 	} else {
-		list, err = d.Search(r.Context(), words, offered+2)
+		list, err = d.Search(r.Context(), station.Person(r).ID, words, offered+2)
 	}
 	if err != nil {
 		return nil, err
@@ -68,6 +68,9 @@ func find(r *http.Request, d *desk.Desk, but uint, words string) (*view, error) 
 
 func routes(r station.Router, h station.Host) {
 	r.Get("/collect/documents", func(w http.ResponseWriter, r *http.Request) error {
+		if err := h.Desk().May(r.Context(), station.Person(r).ID, desk.ActLook, station.ID(r, "id")); err != nil {
+			return err
+		}
 		v, err := find(r, h.Desk(), station.ID(r, "id"), r.FormValue("words"))
 		if err != nil {
 			return err

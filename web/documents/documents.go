@@ -56,7 +56,7 @@ func (s *screen) routes(r station.Router) {
 	r.Get("/documents/out", func(w http.ResponseWriter, r *http.Request) error { return s.show(w, r, "out", nil) })
 	r.Get("/documents/text", s.search)
 	r.Get("/documents/more/{view}", s.more)
-	r.Post("/documents/add", s.add)
+	r.PostLarge("/documents/add", maxUpload, s.add)
 	r.Post("/documents/combine", s.combine)
 	r.Post("/documents/bin", s.bin)
 	r.Post("/documents/restore", s.restore)
@@ -65,13 +65,22 @@ func (s *screen) routes(r station.Router) {
 	r.Get("/documents/{id}/first", s.firstPicture)
 	r.Get("/documents/{id}/original", s.original)
 	r.Get("/out/{id}", s.handedOut)
+	r.Post("/documents/move", s.move)
+	r.Post("/documents/purge", s.purge)
+	r.Get("/documents/{id}/people", s.seers)
+	r.Post("/documents/{id}/people", s.passOn)
+	r.Get("/folders", s.folders)
+	r.Post("/folders", s.makeFolder)
+	r.Post("/folders/{id}", s.openFolder)
 }
 
 type row struct {
 	desk.Document
-	ToDo   string // what one would act on, in a few words
-	Who    string
-	Binned bool
+	ToDo            string // what one would act on, in a few words
+	Who             string
+	Binned          bool
+	Folder          string // that it is in, where that is worth telling
+	Changes, Purges bool   // what this person may do
 }
 
 type outRow struct {
@@ -81,7 +90,13 @@ type outRow struct {
 
 type view struct {
 	station.Around
-	View    string // "here", "bin", "out" or "text"
+	View    string // "here", "bin", "out", "text" or "folders"
+	Folders []desk.FolderView
+	Folder  desk.FolderView // the one whose documents are listed; zero for all
+	People  []desk.Person   // of the house
+	Chosen  map[uint]string // who sees a closed folder besides administrators, by its id
+	Changes bool            // this person may add and change documents
+	Purges  bool
 	Rows    []row
 	Outs    []outRow
 	More    uint // the row to go on behind; 0 where all are there
@@ -98,9 +113,10 @@ type view struct {
 const listPart = 50
 
 func (s *screen) view(r *http.Request, name string, after uint) (*view, error) {
-	v := &view{Around: s.Host.Screen(r, "Documents"), View: name}
+	me := station.Person(r)
+	v := &view{Around: s.Host.Screen(r, "Documents"), View: name, Changes: me.Role.Allows(desk.ActChange), Purges: me.Role.Allows(desk.ActPurge)}
 	if after == 0 {
-		here, binned, out, err := s.desk.Counts(r.Context())
+		here, binned, out, err := s.desk.Counts(r.Context(), me.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -109,11 +125,40 @@ func (s *screen) view(r *http.Request, name string, after uint) (*view, error) {
 	if name == "text" {
 		return v, nil
 	}
+	folder := station.FormID(r, "folder")
+	if name == "here" || name == "folders" {
+		var err error
+		if v.Folders, err = s.desk.Folders(r.Context(), me.ID); err != nil {
+			return nil, err
+		}
+		for _, f := range v.Folders {
+			if f.ID == folder {
+				v.Folder = f
+			}
+		}
+		if folder != 0 && v.Folder.ID == 0 {
+			return nil, desk.ErrMissing
+		}
+	}
+	if name == "folders" {
+		var err error
+		if err = s.desk.CountFolders(r.Context(), me.ID, v.Folders); err != nil {
+			return nil, err
+		}
+		if v.People, err = s.desk.Others(r.Context(), 0); err != nil {
+			return nil, err
+		}
+		v.Chosen = map[uint]string{}
+		for _, f := range v.Folders {
+			v.Chosen[f.ID] = chosen(f, v.People)
+		}
+		return v, nil
+	}
 	people, err := s.desk.People(r.Context())
 	if err != nil {
 		return nil, err
 	}
-	part := desk.Listing{Binned: name == "bin", After: after, Most: listPart + 1}
+	part := desk.Listing{Person: me.ID, Binned: name == "bin", Folder: v.Folder.ID, After: after, Most: listPart + 1}
 	if name == "out" {
 		list, err := s.desk.HandOuts(r.Context(), 0, part)
 		if err != nil {
@@ -137,7 +182,7 @@ func (s *screen) view(r *http.Request, name string, after uint) (*view, error) {
 		v.More = docs[listPart-1].ID
 	}
 	for _, d := range docs {
-		v.Rows = append(v.Rows, rowOf(d, people))
+		v.Rows = append(v.Rows, rowOf(d, people, v))
 	}
 	return v, nil
 }
@@ -145,8 +190,13 @@ func (s *screen) view(r *http.Request, name string, after uint) (*view, error) {
 // quiet are findings that nobody acts on in a list of documents.
 var quiet = map[string]bool{"untagged": true}
 
-func rowOf(d desk.Document, people map[uint]string) row {
-	out := row{Document: d, Who: people[d.ChangedBy], Binned: d.BinnedAt != nil}
+func rowOf(d desk.Document, people map[uint]string, v *view) row {
+	out := row{Document: d, Who: people[d.ChangedBy], Binned: d.BinnedAt != nil, Changes: v.Changes, Purges: v.Purges}
+	for _, f := range v.Folders {
+		if f.ID == d.FolderID && (f.Closed || f.Name != "Documents") {
+			out.Folder = f.Name
+		}
+	}
 	for _, f := range d.Found() {
 		if quiet[f.Kind] || f.Kind == "no-text" && d.Made.Of == "picture" {
 			continue
@@ -197,10 +247,10 @@ func (s *screen) search(w http.ResponseWriter, r *http.Request) error {
 	}
 	v.Query = strings.TrimSpace(r.FormValue("q"))
 	const shown = 200
-	if v.Found, err = s.desk.SearchText(r.Context(), v.Query, shown); err != nil {
+	if v.Found, err = s.desk.SearchText(r.Context(), station.Person(r).ID, v.Query, shown); err != nil {
 		return err
 	}
-	unread, err := s.desk.Unread(r.Context())
+	unread, err := s.desk.Unread(r.Context(), station.Person(r).ID)
 	if err != nil {
 		return err
 	}
@@ -216,23 +266,27 @@ func (s *screen) add(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	defer in.Drop()
-	if _, err := io.Copy(in, http.MaxBytesReader(w, r.Body, maxUpload)); err != nil {
+	if _, err := io.Copy(in, r.Body); err != nil {
 		var tooLarge *http.MaxBytesError
 		if !errors.As(err, &tooLarge) && !desk.NoSpace(err) {
 			err = step.Refuse("“%s” did not arrive whole; nothing was changed", name)
 		}
 		return err
 	}
-	folder, err := s.desk.EnsureFolder(r.Context(), "Documents")
-	if err != nil {
-		return err
+	folder := station.FormID(r, "folder")
+	if folder == 0 {
+		f, err := s.desk.EnsureFolder(r.Context(), "Documents")
+		if err != nil {
+			return err
+		}
+		folder = f.ID
 	}
 	// The password of a locked file comes in a header, percent-encoded: never in the address.
 	password, err := url.PathUnescape(r.Header.Get("File-Password"))
 	if err != nil {
 		password = ""
 	}
-	d, err := s.desk.Arrive(r.Context(), desk.Arrival{Person: station.Person(r).ID, Folder: folder.ID, Name: name, Password: password, RequestID: station.RequestID(r.Header.Get("Request-Id"), name, fmt.Sprint(in.Size))}, in)
+	d, err := s.desk.Arrive(r.Context(), desk.Arrival{Person: station.Person(r).ID, Folder: folder, Name: name, Password: password, RequestID: station.RequestID(r.Header.Get("Request-Id"), name, fmt.Sprint(in.Size))}, in)
 	if err != nil {
 		return err
 	}
@@ -244,7 +298,7 @@ func (s *screen) add(w http.ResponseWriter, r *http.Request) error {
 func selected(r *http.Request) []uint {
 	var out []uint
 	_ = r.ParseForm()
-	for _, v := range r.Form["id"] {
+	for _, v := range strings.Split(strings.Join(r.Form["id"], ","), ",") {
 		var id uint
 		if _, err := fmt.Sscan(v, &id); err == nil {
 			out = append(out, id)
@@ -259,8 +313,16 @@ func (s *screen) combine(w http.ResponseWriter, r *http.Request) error {
 	if len(c.Documents) < 2 {
 		return step.Refuse("select at least two documents to combine")
 	}
+	for _, id := range c.Documents { // told at once, and not by the work
+		if err := s.desk.May(r.Context(), c.Person, desk.ActLook, id); err != nil {
+			return err
+		}
+	}
+	if err := s.desk.May(r.Context(), c.Person, desk.ActAdd, 0); err != nil {
+		return err
+	}
 	return s.Work(w, r, s.desk.Start(c.Person, "Combining "+step.Count(len(c.Documents), "document"), func(ctx context.Context, w *desk.Work) (any, error) {
-		d, err := s.desk.Combine(ctx, w, c)
+		d, err := s.desk.Combine(desk.FromSame(ctx, r.Context()), w, c)
 		if err != nil {
 			return nil, err
 		}
@@ -273,11 +335,11 @@ func (s *screen) bin(w http.ResponseWriter, r *http.Request) error {
 	if err := s.desk.Bin(r.Context(), station.Person(r).ID, ids); err != nil {
 		return err
 	}
-	undo := "/documents/restore?"
-	for _, id := range ids {
-		undo += fmt.Sprintf("id=%d&", id)
+	list := make([]string, len(ids))
+	for i, id := range ids {
+		list[i] = fmt.Sprint(id)
 	}
-	return s.show(w, r, "here", &station.Message{Text: step.Count(len(ids), "document") + " deleted to the Bin.", Undo: undo, UndoWord: "Restore"})
+	return s.show(w, r, "here", &station.Message{Text: step.Count(len(ids), "document") + " deleted to the Bin.", Undo: "/documents/restore", UndoWord: "Restore", Values: map[string]string{"id": strings.Join(list, ",")}})
 }
 
 func (s *screen) restore(w http.ResponseWriter, r *http.Request) error {
@@ -289,7 +351,7 @@ func (s *screen) restore(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s *screen) nameForm(w http.ResponseWriter, r *http.Request) error {
-	d, err := s.desk.Document(r.Context(), station.ID(r, "id"))
+	d, err := s.desk.Document(r.Context(), station.Person(r).ID, station.ID(r, "id"))
 	if err != nil {
 		return err
 	}
@@ -309,7 +371,10 @@ const thumb = 80
 
 // firstPicture sends the picture of a document's first page; its address changes with the document's state.
 func (s *screen) firstPicture(w http.ResponseWriter, r *http.Request) error {
-	data, err := s.desk.FirstPicture(r.Context(), station.ID(r, "id"), thumb)
+	data, err := s.desk.FirstPicture(r.Context(), station.Person(r).ID, station.ID(r, "id"), thumb)
+	if station.Undrawn(err) {
+		return station.SendUndrawn(w, true)
+	}
 	if err != nil {
 		return err
 	}
@@ -318,30 +383,23 @@ func (s *screen) firstPicture(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s *screen) handedOut(w http.ResponseWriter, r *http.Request) error {
-	h, err := s.desk.HandedOut(r.Context(), station.ID(r, "id"))
+	f, name, err := s.desk.OpenHandedOut(r.Context(), station.Person(r).ID, station.ID(r, "id"))
 	if err != nil {
 		return err
 	}
-	return s.sendFile(w, r, h.SHA, h.Name)
+	return sendFile(w, r, f, name)
 }
 
 func (s *screen) original(w http.ResponseWriter, r *http.Request) error {
-	d, err := s.desk.Document(r.Context(), station.ID(r, "id"))
+	f, name, err := s.desk.OpenOriginal(r.Context(), station.Person(r).ID, station.ID(r, "id"))
 	if err != nil {
 		return err
 	}
-	return s.sendFile(w, r, d.OriginalSHA, d.OriginalName)
+	return sendFile(w, r, f, name)
 }
 
 // sendFile sends a stored file to be saved under a name.
-func (s *screen) sendFile(w http.ResponseWriter, r *http.Request, sha, name string) error {
-	f, err := s.desk.Store.Open(sha)
-	if err != nil {
-		if os.IsNotExist(err) {
-			err = desk.ErrMissing
-		}
-		return err
-	}
+func sendFile(w http.ResponseWriter, r *http.Request, f *os.File, name string) error {
 	defer f.Close()
 	st, err := f.Stat()
 	if err != nil {

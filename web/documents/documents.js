@@ -237,7 +237,8 @@ function send(file, at, password = "", left = tries) {
   const { li, bar, word, request } = at;
   return new Promise((resolve) => {
     const x = new XMLHttpRequest();
-    x.open("POST", "/documents/add?name=" + encodeURIComponent(file.name));
+    const folder = el("drop")?.dataset.folder;
+    x.open("POST", "/documents/add?name=" + encodeURIComponent(file.name) + (folder ? "&folder=" + folder : ""));
     x.setRequestHeader("Request-Id", request);
     if (password) x.setRequestHeader("File-Password", encodeURIComponent(password));
     x.upload.onprogress = (e) => e.lengthComputable && (bar.value = (100 * e.loaded) / e.total);

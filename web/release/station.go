@@ -54,17 +54,17 @@ func (v *view) CanUpdate() bool {
 const listed = 20
 
 func outView(r *http.Request, d *desk.Desk, snap *desk.Snapshot) (*view, error) {
-	name, err := d.FreeName(r.Context(), snap.Document.Name)
+	name, err := d.FreeName(r.Context(), station.Person(r).ID, snap.Document.Name)
 	if err != nil {
 		return nil, err
 	}
-	outs, err := d.HandOuts(r.Context(), snap.Document.ID, desk.Listing{Most: listed})
+	outs, err := d.HandOuts(r.Context(), snap.Document.ID, desk.Listing{Person: station.Person(r).ID, Most: listed})
 	v := &view{Name: name, Outs: outs, Chosen: "copy", CanLock: snap.CanLock(), First: snap.Pages()[0]}
 	if snap.CanKeepSignature() {
 		v.Signed, v.KeepSigned = finding.Signed(snap.PDF), snap.State.ParentID == 0
 	}
 	if id := station.FormID(r, "out"); id != 0 {
-		if h, err := d.HandedOut(r.Context(), id); err == nil && h.DocumentID == snap.Document.ID {
+		if h, err := d.HandedOut(r.Context(), station.Person(r).ID, id); err == nil && h.DocumentID == snap.Document.ID {
 			v.Written = h
 		}
 	}
@@ -95,7 +95,7 @@ func handOut(h station.Host, w http.ResponseWriter, r *http.Request) error {
 		order.Seen = out.Snapshot.State.ID
 	}
 	work := d.Start(order.Person, "Handing out", func(ctx context.Context, w *desk.Work) (any, error) {
-		out, err := d.HandOut(ctx, w, order)
+		out, err := d.HandOut(desk.FromSame(ctx, r.Context()), w, order)
 		if err != nil {
 			return nil, err
 		}
@@ -108,7 +108,7 @@ func handOut(h station.Host, w http.ResponseWriter, r *http.Request) error {
 	p := work.Look()
 	var asks *desk.Asks
 	if errors.As(p.Err, &asks) {
-		snap, err := d.Snapshot(r.Context(), order.Document)
+		snap, err := d.Look(r.Context(), order.Person, order.Document)
 		if err != nil {
 			return err
 		}

@@ -15,12 +15,11 @@ import (
 	"glenrain/web/station"
 )
 
-// maxForm is the largest form of a step, in bytes: the keys of some 100,000 pages.
-const maxForm = 4 << 20
+// maxStep is the largest form of a step, in bytes: the keys of some 100,000 pages.
+const maxStep = 2 << 20
 
 // change reads the step that a form asks for. The fields of the frame itself begin with "_".
-func (s *Server) change(w http.ResponseWriter, r *http.Request) (desk.Change, job, error) {
-	r.Body = http.MaxBytesReader(w, r.Body, maxForm)
+func (s *Server) change(r *http.Request) (desk.Change, job, error) {
 	c := desk.Change{
 		Document: station.ID(r, "id"), Seen: station.FormID(r, "_seen"), Person: station.Person(r).ID,
 		Name: chi.URLParam(r, "step"),
@@ -28,6 +27,9 @@ func (s *Server) change(w http.ResponseWriter, r *http.Request) (desk.Change, jo
 	j, ok := s.forms[c.Name]
 	if !ok {
 		return c, j, desk.ErrMissing
+	}
+	if err := s.desk.MayStep(r.Context(), c.Person, c.Document, c.Name); err != nil { // before anything of the form is looked at
+		return c, j, err
 	}
 	var fill func(step.Step) error
 	if j.form.Fill != nil {
@@ -49,7 +51,7 @@ func (s *Server) change(w http.ResponseWriter, r *http.Request) (desk.Change, jo
 }
 
 func (s *Server) do(w http.ResponseWriter, r *http.Request) error {
-	c, _, err := s.change(w, r)
+	c, _, err := s.change(r)
 	if err == nil && c.RequestID == "" {
 		err = step.Refuse("the request has no id of its own")
 	}
@@ -119,7 +121,7 @@ const defaultBox = 960
 // preview runs a step in memory and sends the page as it would be; the header Preview says what
 // the step would do.
 func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {
-	c, j, err := s.change(w, r)
+	c, j, err := s.change(r)
 	if err != nil {
 		return err
 	}
@@ -148,7 +150,7 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {
 			v.Spot = &spot
 		}
 	}
-	if snap, err := s.desk.Snapshot(r.Context(), c.Document); err == nil {
+	if snap, err := s.desk.Look(r.Context(), c.Person, c.Document); err == nil {
 		v.Set = touched(snap, p.Result)
 	}
 	list, err := json.Marshal(v)

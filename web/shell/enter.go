@@ -2,7 +2,10 @@ package shell
 
 import (
 	"cmp"
+	"errors"
 	"net/http"
+	"net/url"
+	"strconv"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
@@ -22,19 +25,24 @@ func (s *Server) enterPage(w http.ResponseWriter, r *http.Request) error {
 	return s.render(w, http.StatusOK, "shell", "enter", enterView{Around: s.around(r, "Sign in"), To: localPath(r.FormValue("to"))})
 }
 
-// localPath keeps a redirect within this server; empty where the address leads elsewhere.
+// localPath keeps a redirect within this server; empty where the address leads elsewhere, or might be read so.
 func localPath(to string) string {
-	if !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsFunc(to, func(r rune) bool { return r == '\\' || r < ' ' }) {
+	u, err := url.Parse(to)
+	if err != nil || u.Scheme != "" || u.Host != "" || u.User != nil || u.Opaque != "" || !printable(to) ||
+		!strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.ContainsAny(to, "\\ ") || strings.HasPrefix(u.Path, "//") || !printable(u.Path) || strings.Contains(u.Path, "\\") {
 		return ""
 	}
 	return to
 }
 
 func (s *Server) enter(w http.ResponseWriter, r *http.Request) error {
-	r.Body = http.MaxBytesReader(w, r.Body, 16<<10)
 	v := enterView{Around: s.around(r, "Sign in"), To: localPath(r.FormValue("to")), SignIn: r.FormValue("name")}
-	p, err := s.desk.SignIn(r.Context(), v.SignIn, r.FormValue("password"))
+	p, err := s.desk.Enter(r.Context(), v.SignIn, r.FormValue("password"), s.device(r))
 	if err != nil {
+		var throttled *desk.Throttled
+		if errors.As(err, &throttled) {
+			w.Header().Set("Retry-After", strconv.Itoa(int(throttled.Wait.Seconds())+1))
+		}
 		code, sentence := status(err)
 		v.Problem = sentence
 		return s.render(w, code, "shell", "enter", v)
@@ -42,40 +50,82 @@ func (s *Server) enter(w http.ResponseWriter, r *http.Request) error {
 	return s.begin(w, r, p, v.To)
 }
 
+// deviceCookie keeps the token of a browser in which somebody signed in before.
+const deviceCookie = "glenrain-device"
+
+func (s *Server) device(r *http.Request) string {
+	c, err := r.Cookie(cookieName(deviceCookie, s.opt.Secure))
+	if err != nil {
+		return ""
+	}
+	return c.Value
+}
+
 // begin starts a session; the token is renewed so that nobody can fix it beforehand.
 func (s *Server) begin(w http.ResponseWriter, r *http.Request, p *desk.Person, to string) error {
+	if was := s.sessions.Token(r.Context()); was != "" { // of whoever was signed in here
+		if err := s.desk.Leave(r.Context(), was); err != nil {
+			return err
+		}
+	}
 	if err := s.sessions.RenewToken(r.Context()); err != nil {
 		return err
 	}
 	s.sessions.Put(r.Context(), "person", int(p.ID))
+	if err := s.desk.Begin(r.Context(), s.sessions.Token(r.Context()), p.ID, r.UserAgent()); err != nil {
+		return err
+	}
+	device := s.device(r)
+	if len(device) != len(s.desk.NewDevice()) {
+		device = s.desk.NewDevice()
+	}
+	if err := s.desk.Remember(r.Context(), device, p.ID); err != nil {
+		return err
+	}
+	http.SetCookie(w, &http.Cookie{Name: cookieName(deviceCookie, s.opt.Secure), Value: device, Path: "/", MaxAge: int(desk.Remembered.Seconds()), HttpOnly: true, Secure: s.opt.Secure, SameSite: http.SameSiteLaxMode})
 	http.Redirect(w, r, cmp.Or(to, s.opt.Home), http.StatusSeeOther)
 	return nil
 }
 
 func (s *Server) leave(w http.ResponseWriter, r *http.Request) error {
+	if err := s.desk.Leave(r.Context(), s.sessions.Token(r.Context())); err != nil {
+		return err
+	}
 	if err := s.sessions.Destroy(r.Context()); err != nil {
 		return err
 	}
+	w.Header().Set("Clear-Site-Data", `"cache", "storage"`)
 	http.Redirect(w, r, "/enter", http.StatusSeeOther)
 	return nil
 }
 
 type inviteView struct {
 	station.Around
-	Who     *desk.Person // whom the address signs in; nil where a person is set up
+	Invite  *desk.Invite
+	Who     *desk.Person // whom the address signs in, or whose password it sets
 	Name    string
 	SignIn  string
 	Problem string
 }
 
+func (s *Server) inviteView(r *http.Request) (*inviteView, error) {
+	in, err := s.desk.InviteFor(r.Context(), chi.URLParam(r, "token"))
+	if err != nil {
+		return nil, err
+	}
+	v := &inviteView{Around: s.around(r, "Welcome"), Invite: in, Name: in.For}
+	if in.PersonID != 0 {
+		if v.Who, err = s.desk.Person(r.Context(), in.PersonID); err != nil {
+			return nil, desk.ErrInvite
+		}
+	}
+	return v, nil
+}
+
 // invitePage shows what a one-time address does; only sending its form uses it up, so that
 // a program that fetches addresses in advance does not.
 func (s *Server) invitePage(w http.ResponseWriter, r *http.Request) error {
-	id, err := s.desk.InviteFor(r.Context(), chi.URLParam(r, "token"))
-	v := inviteView{Around: s.around(r, "Welcome")}
-	if err == nil && id != 0 {
-		v.Who, err = s.desk.Person(r.Context(), id)
-	}
+	v, err := s.inviteView(r)
 	if err != nil {
 		return err
 	}
@@ -83,25 +133,15 @@ func (s *Server) invitePage(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s *Server) useInvite(w http.ResponseWriter, r *http.Request) error {
-	r.Body = http.MaxBytesReader(w, r.Body, 16<<10)
-	token := chi.URLParam(r, "token")
-	id, err := s.desk.InviteFor(r.Context(), token)
+	v, err := s.inviteView(r)
 	if err != nil {
 		return err
 	}
-	var p *desk.Person
-	if id != 0 {
-		p, err = s.desk.Person(r.Context(), id)
-	} else {
-		v := inviteView{Around: s.around(r, "Welcome"), Name: r.FormValue("full-name"), SignIn: r.FormValue("name")}
-		if p, err = s.desk.AddPerson(r.Context(), v.Name, v.SignIn, r.FormValue("password")); err != nil {
-			code, sentence := status(err)
-			v.Problem = sentence
-			return s.render(w, code, "shell", "invite", v)
-		}
-	}
-	if err == nil {
-		err = s.desk.UseInvite(r.Context(), token)
+	p, err := s.desk.Accept(r.Context(), chi.URLParam(r, "token"), desk.Accepted{Name: r.FormValue("full-name"), SignIn: r.FormValue("name"), Password: r.FormValue("password")})
+	var bad *desk.BadPerson
+	if errors.As(err, &bad) {
+		v.Name, v.SignIn, v.Problem = r.FormValue("full-name"), r.FormValue("name"), bad.Sentence
+		return s.render(w, http.StatusUnprocessableEntity, "shell", "invite", v)
 	}
 	if err != nil {
 		return err

@@ -27,9 +27,15 @@ func status(err error) (int, string) {
 	var tooLarge *http.MaxBytesError
 	var needs *desk.NeedsPassword
 	var asks *desk.Asks
+	var forbidden *desk.Forbidden
+	var throttled *desk.Throttled
 	switch {
 	case errors.As(err, &asks):
 		return http.StatusConflict, asks.Error() + "."
+	case errors.As(err, &forbidden):
+		return http.StatusForbidden, step.Sentence(forbidden.Sentence) + "."
+	case errors.As(err, &throttled):
+		return http.StatusTooManyRequests, step.Sentence(throttled.Error()) + "."
 	case errors.As(err, &needs):
 		return http.StatusLocked, needs.Error() + "."
 	case errors.As(err, &invalid):
@@ -44,6 +50,8 @@ func status(err error) (int, string) {
 		return http.StatusConflict, step.Sentence(conflict.Error()) + "."
 	case errors.As(err, &busy):
 		return http.StatusConflict, busy.Error() + "."
+	case errors.Is(err, raster.ErrTime), errors.Is(err, raster.ErrMemory):
+		return http.StatusUnprocessableEntity, "This page can't be drawn: " + err.Error() + "."
 	case errors.As(err, &locked):
 		return http.StatusUnprocessableEntity, step.Sentence(locked.Sentence) + "."
 	case errors.As(err, &tooLarge):
@@ -54,7 +62,7 @@ func status(err error) (int, string) {
 		return http.StatusUnauthorized, step.Sentence(err.Error()) + "."
 	case errors.Is(err, raster.ErrBusy):
 		return http.StatusServiceUnavailable, "Too many pages are waiting to be drawn. Try again in a moment."
-	case errors.Is(err, raster.ErrTime), errors.Is(err, raster.ErrPage), errors.Is(err, raster.ErrDead):
+	case errors.Is(err, raster.ErrPage), errors.Is(err, raster.ErrDead):
 		return http.StatusUnprocessableEntity, "This page can't be drawn."
 	case desk.NoSpace(err):
 		return http.StatusInsufficientStorage, "The disk that Glenrain keeps its files on is full, or can't be written to. Nothing was changed."
@@ -75,12 +83,20 @@ func fields(err error) []step.FieldError {
 
 // fail answers an error: a screen, or for a part of one its sentence alone. A conflict on the desk shows the newest state.
 func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
-	if r.Context().Err() != nil {
-		return // nobody waits for the answer any more
+	if r.Context().Err() != nil { // most likely nobody waits for the answer any more: but whoever does must not take it for a good one
+		http.Error(w, "The request was broken off. Nothing was changed.", http.StatusBadRequest)
+		return
 	}
 	code, sentence := status(err)
 	if code == http.StatusInternalServerError {
 		s.opt.Log.Error("a request failed", "method", r.Method, "path", r.URL.Path, "err", err)
+	}
+	if code == http.StatusForbidden {
+		who := uint(0)
+		if p := station.Person(r); p != nil {
+			who = p.ID
+		}
+		s.opt.Log.Warn("the gate refused something", "person", who, "method", r.Method, "path", r.URL.Path)
 	}
 	if code == http.StatusServiceUnavailable {
 		w.Header().Set("Retry-After", "2")
@@ -98,7 +114,7 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 		s.mustRender(w, code, "shell", "message", &station.Message{Text: sentence, Problem: true, Fields: fields(err)})
 		return
 	}
-	if r.Method != http.MethodGet || r.Header.Get("Sec-Fetch-Dest") == "image" || r.Header.Get("Sec-Fetch-Dest") == "empty" {
+	if r.Method != http.MethodGet && r.Method != http.MethodHead || r.Header.Get("Sec-Fetch-Dest") == "image" || r.Header.Get("Sec-Fetch-Dest") == "empty" {
 		if bad := fields(err); bad != nil {
 			if list, err := json.Marshal(bad); err == nil {
 				w.Header().Set("Bad-Fields", url.PathEscape(string(list)))

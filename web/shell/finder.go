@@ -59,12 +59,12 @@ func (s *Server) find(w http.ResponseWriter, r *http.Request) error {
 	if text != "" {
 		for _, sc := range s.opt.Screens {
 			for _, p := range sc.Places {
-				if allWords(p.Words+" "+strings.ToLower(p.Text), lower) {
+				if (p.Act == "" || station.Person(r).Role.Allows(p.Act)) && allWords(p.Words+" "+strings.ToLower(p.Text), lower) {
 					hits = append(hits, hit{Kind: "Place", Text: p.Text, URL: p.URL})
 				}
 			}
 		}
-		docs, err := s.desk.Search(r.Context(), lower, 8)
+		docs, err := s.desk.Search(r.Context(), station.Person(r).ID, lower, 8)
 		if err != nil {
 			return err
 		}
@@ -100,7 +100,7 @@ func (s *Server) findEverywhere(w http.ResponseWriter, r *http.Request) error {
 	text := asked(r)
 	ctx, cancel := context.WithTimeout(r.Context(), patience)
 	defer cancel()
-	found, err := s.desk.SearchText(ctx, text, 5)
+	found, err := s.desk.SearchText(ctx, station.Person(r).ID, text, 5)
 	if err != nil && ctx.Err() != nil && r.Context().Err() == nil {
 		found, err = &desk.TextHits{}, nil
 	}

@@ -20,6 +20,9 @@ func (s *Server) deskRoutes(r router) {
 		if i := slices.IndexFunc(s.opt.Stations, func(st station.Station) bool { return st.Surface == station.Board }); i >= 0 {
 			to = fmt.Sprintf("/desk/%d/%s", station.ID(r, "id"), s.opt.Stations[i].Path)
 		}
+		if err := s.desk.May(r.Context(), station.Person(r).ID, desk.ActLook, station.ID(r, "id")); err != nil {
+			return err
+		}
 		http.Redirect(w, r, to, http.StatusSeeOther)
 		return nil
 	})
@@ -32,8 +35,8 @@ func (s *Server) deskRoutes(r router) {
 		}
 		r.Get("/desk/{id}/"+st.Path, s.deskPage(st.Path))
 	}
-	r.Post("/desk/{id}/do/{step}", s.do)
-	r.Post("/desk/{id}/preview/{step}", s.preview)
+	r.PostLarge("/desk/{id}/do/{step}", maxStep, s.do)
+	r.PostLarge("/desk/{id}/preview/{step}", maxStep, s.preview)
 	r.Post("/desk/{id}/undo", s.undo)
 	r.Post("/desk/{id}/redo", s.redo)
 	r.Get("/desk/{id}/trail", s.trailMore)
@@ -98,6 +101,7 @@ type frame struct {
 	Signed    string            // what becomes of a signature when the document is changed
 	Busy      *desk.Reservation // somebody's long work
 	Zoom      string            // as this person left it at this station
+	Reads     bool              // this person may not do what the slip is for
 	Keys      []keyGroup
 	View      any // of the job
 }
@@ -126,6 +130,7 @@ func (s *Server) deskPage(place string) station.Handler {
 		if err != nil {
 			return err
 		}
+		s.desk.Opened(r.Context(), station.Person(r).ID, &snap.Document)
 		return s.show(w, r, station.Shown{Snapshot: snap, Place: place, Page: r.FormValue("page")})
 	}
 }
@@ -153,11 +158,10 @@ func (s *Server) frame(r *http.Request, v station.Shown, st *station.Station, j 
 		Around: s.around(r, snap.Document.Name), Doc: snap.Document, Seen: snap.State.ID, Station: st, Job: j, Place: placeOf(st, j),
 		CanUndo: snap.CanUndo(), CanRedo: s.desk.CanRedo(ctx, snap), Message: v.Message, Page: v.Page, View: v.View, Keys: s.keys(st, j),
 	}
-	folder, err := s.desk.Folder(ctx, snap.Document.FolderID)
-	if err != nil {
+	var err error
+	if f.Folder, err = s.desk.FolderName(ctx, snap.Document.FolderID); err != nil {
 		return nil, err
 	}
-	f.Folder = folder.Name
 	pages := snap.Pages()
 	f.Pages = make([]pageView, len(pages))
 	for i, p := range pages {
@@ -176,6 +180,7 @@ func (s *Server) frame(r *http.Request, v station.Shown, st *station.Station, j 
 		f.Signed = finding.Signed(snap.PDF)
 	}
 	f.Busy = s.desk.Reserved(snap.Document.ID)
+	f.Reads = !s.mayDo(person, j)
 	if st.Surface == station.Paper {
 		f.Zoom = s.desk.Choice(ctx, person.ID, "zoom "+st.Path)
 	}
@@ -183,6 +188,14 @@ func (s *Server) frame(r *http.Request, v station.Shown, st *station.Station, j 
 		f.View, err = j.View(&station.Visit{Request: r, Desk: s.desk, Person: person, Snapshot: snap, Station: st, Job: j})
 	}
 	return f, err
+}
+
+// mayDo reports whether a person's role allows something of what a job is for.
+func (s *Server) mayDo(p *desk.Person, j *station.Job) bool {
+	if p.Role.Allows(desk.ActChange) {
+		return true
+	}
+	return slices.ContainsFunc(j.Steps, func(f station.Form) bool { return s.desk.Registry().Comments(f.Step) })
 }
 
 func mends(st *station.Station, kind string) bool {
@@ -289,10 +302,7 @@ func (s *Server) trailMore(w http.ResponseWriter, r *http.Request) error {
 
 // beforeAfter shows the page of a step as it was before and after.
 func (s *Server) beforeAfter(w http.ResponseWriter, r *http.Request) error {
-	if _, err := s.desk.Look(r.Context(), station.Person(r).ID, station.ID(r, "id")); err != nil {
-		return err
-	}
-	v, err := s.desk.BeforeAfter(r.Context(), station.ID(r, "id"), station.ID(r, "step"))
+	v, err := s.desk.BeforeAfter(r.Context(), station.Person(r).ID, station.ID(r, "id"), station.ID(r, "step"))
 	if err != nil {
 		return err
 	}
@@ -304,7 +314,6 @@ func (s *Server) beforeAfter(w http.ResponseWriter, r *http.Request) error {
 
 // keepChoice keeps how a person wants a screen to be.
 func (s *Server) keepChoice(w http.ResponseWriter, r *http.Request) error {
-	r.Body = http.MaxBytesReader(w, r.Body, 4<<10)
 	name, value := r.FormValue("name"), r.FormValue("value")
 	if !strings.HasPrefix(name, "zoom ") || s.station(strings.TrimPrefix(name, "zoom ")) == nil || len(value) > 40 {
 		return step.Refuse("this is nothing that is kept")

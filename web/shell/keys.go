@@ -1,6 +1,7 @@
 package shell
 
 import (
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -61,6 +62,7 @@ func (s *Server) keys(st *station.Station, j *station.Job) []keyGroup {
 
 // shown fills in how people see the keys.
 func shown(groups []keyGroup) []keyGroup {
+	groups = slices.DeleteFunc(slices.Clone(groups), func(g keyGroup) bool { return len(g.Keys) == 0 })
 	out := make([]keyGroup, len(groups))
 	for i, g := range groups {
 		out[i].Title = g.Title

@@ -23,7 +23,10 @@ func (s *Server) picture(w http.ResponseWriter, r *http.Request) error {
 	if err != nil || berr != nil || !boxOK(box) {
 		return desk.ErrMissing
 	}
-	data, err := s.desk.Picture(r.Context(), station.ID(r, "id"), key, station.ID(r, "version"), box, box)
+	data, err := s.desk.Picture(r.Context(), station.Person(r).ID, station.ID(r, "id"), key, station.ID(r, "version"), box, box)
+	if station.Undrawn(err) {
+		return station.SendUndrawn(w, box < 300)
+	}
 	if err != nil {
 		return err
 	}
@@ -47,7 +50,7 @@ func (s *Server) region(w http.ResponseWriter, r *http.Request) error {
 	if err != nil || serr != nil || !(scale > 0 && scale <= 40) || v[2] < 1 || v[3] < 1 || v[2] > 4000 || v[3] > 4000 {
 		return step.Refuse("this part of a page can't be drawn")
 	}
-	pic, err := s.desk.Region(r.Context(), raster.Request{Scale: scale, Region: image.Rect(v[0], v[1], v[0]+v[2], v[1]+v[3]), Format: raster.Auto}, station.ID(r, "id"), key)
+	pic, err := s.desk.Region(r.Context(), raster.Request{Scale: scale, Region: image.Rect(v[0], v[1], v[0]+v[2], v[1]+v[3]), Format: raster.Auto}, station.Person(r).ID, station.ID(r, "id"), key)
 	if err != nil {
 		return err
 	}

@@ -4,17 +4,16 @@ package shell
 
 import (
 	"embed"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net/http"
 	"net/url"
 	"slices"
-	"time"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
-	"github.com/go-chi/httprate"
 
 	"glenrain/core/raster"
 	"glenrain/desk"
@@ -83,10 +82,10 @@ func New(d *desk.Desk, opt Options) (*Server, error) {
 		return nil, err
 	}
 	s.sessions.Store = d.Sessions()
-	s.sessions.Lifetime = 30 * 24 * time.Hour
-	s.sessions.IdleTimeout = 7 * 24 * time.Hour
+	s.sessions.Lifetime = desk.Longest
+	s.sessions.IdleTimeout = desk.Idle
 	s.sessions.HashTokenInStore = false // the desk hashes them
-	s.sessions.Cookie.Name = "glenrain"
+	s.sessions.Cookie.Name = cookieName("glenrain", opt.Secure)
 	s.sessions.Cookie.HttpOnly = true
 	s.sessions.Cookie.SameSite = http.SameSiteLaxMode
 	s.sessions.Cookie.Secure = opt.Secure
@@ -94,8 +93,13 @@ func New(d *desk.Desk, opt Options) (*Server, error) {
 	return s, nil
 }
 
-// signInTries is how often an address may try to sign in within a minute.
-const signInTries = 10
+// cookieName marks a cookie that only this host sets, and only over TLS (RFC 6265bis, 4.1.3.2).
+func cookieName(name string, secure bool) string {
+	if secure {
+		return "__Host-" + name
+	}
+	return name
+}
 
 // router takes the routes of the shell, of stations and of screens: an error of a handler is answered in one place.
 type router struct {
@@ -107,36 +111,50 @@ type router struct {
 func (r router) Get(pattern string, h station.Handler)  { r.on.Get(r.below+pattern, r.s.handle(h)) }
 func (r router) Post(pattern string, h station.Handler) { r.on.Post(r.below+pattern, r.s.handle(h)) }
 
+// PostLarge takes a body of up to so many bytes.
+func (r router) PostLarge(pattern string, most int64, h station.Handler) {
+	r.on.Method(http.MethodPost, r.below+pattern, larger(most, r.s.handle(h)))
+}
+
 func (s *Server) handle(h station.Handler) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		if err := h(w, r); err != nil {
+		err := readForm(r)
+		if err == nil {
+			err = h(w, r)
+		}
+		if err != nil {
 			s.fail(w, r, err)
 		}
 	}
 }
 
-// Handler gives the routes.
-func (s *Server) Handler() http.Handler {
+// Handler answers requests.
+func (s *Server) Handler() http.Handler { return http.NewCrossOriginProtection().Handler(s.Routes()) }
+
+// Routes gives the routes behind the protection against other sites.
+func (s *Server) Routes() chi.Router {
 	r := chi.NewRouter()
-	r.Use(s.recoverer, headers)
+	r.Use(s.recoverer, s.headers, s.guard, middleware.GetHead)
 	if s.opt.Proxied {
 		r.Use(middleware.ClientIPFromHeader("X-Real-IP"))
 	} else {
 		r.Use(middleware.ClientIPFromRemoteAddr)
 	}
-	throttled := httprate.LimitBy(signInTries, time.Minute, func(r *http.Request) (string, error) {
-		return httprate.CanonicalizeIP(middleware.GetClientIP(r.Context())), nil
+	r.Use(func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			next.ServeHTTP(w, r.WithContext(desk.From(r.Context(), middleware.GetClientIP(r.Context()))))
+		})
 	})
-	r.Handle("/static/*", http.StripPrefix("/static/", s.pages.static()))
+	r.Get("/static/*", http.StripPrefix("/static/", s.pages.static()).ServeHTTP)
 	r.Get("/favicon.ico", func(w http.ResponseWriter, r *http.Request) {
 		http.Redirect(w, r, s.pages.asset("mark.svg"), http.StatusFound)
 	})
 	r.Group(func(r chi.Router) {
 		r.Use(s.sessions.LoadAndSave)
 		r.Get("/enter", s.handle(s.enterPage))
-		r.With(throttled).Post("/enter", s.handle(s.enter))
+		r.Post("/enter", s.handle(s.enter))
 		r.Get("/enter/{token}", s.handle(s.invitePage))
-		r.With(throttled).Post("/enter/{token}", s.handle(s.useInvite))
+		r.Post("/enter/{token}", s.handle(s.useInvite))
 		r.Post("/leave", s.handle(s.leave))
 		r.Group(func(r chi.Router) {
 			r.Use(s.signedIn)
@@ -145,6 +163,9 @@ func (s *Server) Handler() http.Handler {
 			own.Get("/find", s.find)
 			own.Get("/find/text", s.findEverywhere)
 			own.Post("/me/keep", s.keepChoice)
+			own.Get("/me", s.mePage)
+			own.Post("/me/password", s.setPassword)
+			own.Post("/me/sessions", s.endOwnSession)
 			own.Get("/progress/{work}", s.workPage)
 			own.Post("/progress/{work}/cancel", s.cancelWork)
 			s.deskRoutes(own)
@@ -162,11 +183,11 @@ func (s *Server) Handler() http.Handler {
 		})
 	})
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) { s.fail(w, r, desk.ErrMissing) })
-	return http.NewCrossOriginProtection().Handler(r)
+	return r
 }
 
 // headers are those of every answer: only our own scripts, styles and pictures.
-func headers(next http.Handler) http.Handler {
+func (s *Server) headers(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' blob: data:; "+
@@ -175,6 +196,11 @@ func headers(next http.Handler) http.Handler {
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
 		h.Set("Cache-Control", "no-store")
+		h.Set("Permissions-Policy", "camera=(), geolocation=(), microphone=()")
+		h.Set("Cross-Origin-Resource-Policy", "same-origin")
+		if s.opt.Secure { // for a year (RFC 6797)
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
 		next.ServeHTTP(w, r)
 	})
 }
@@ -196,15 +222,18 @@ func (s *Server) recoverer(next http.Handler) http.Handler {
 // signedIn lets only signed-in people pass.
 func (s *Server) signedIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		id := s.sessions.GetInt(r.Context(), "person")
-		p, err := s.desk.Person(r.Context(), uint(max(id, 0)))
+		p, err := s.desk.Whose(r.Context(), s.sessions.Token(r.Context()))
+		if err != nil && !errors.Is(err, desk.ErrNobody) {
+			s.fail(w, r, err)
+			return
+		}
 		if err != nil {
 			if station.OnlyPart(r) {
 				w.Header().Set("HX-Redirect", "/enter")
 				w.WriteHeader(http.StatusUnauthorized)
 				return
 			}
-			if r.Method != http.MethodGet {
+			if r.Method != http.MethodGet && r.Method != http.MethodHead {
 				http.Error(w, "You are not signed in any more.", http.StatusUnauthorized)
 				return
 			}

@@ -56,6 +56,8 @@ func parseTemplates(stations []station.Station, screens []station.Screen) (*temp
 		"icon":    icon,
 		"bytes":   station.Weight,
 		"when":    station.When,
+		"moment":  station.Moment,
+		"day":     station.Day,
 		"count":   step.Count,
 		"number":  step.Thousands,
 		"json":    asJSON,
@@ -63,7 +65,7 @@ func parseTemplates(stations []station.Station, screens []station.Screen) (*temp
 		"asset":   t.asset,
 		"do":      do,
 		// Of the screen that is shown; the desk's come with its frame.
-		"screenKeys": func() []keyGroup { return nil },
+		"screenKeys": func() []keyGroup { return shown([]keyGroup{everywhereKeys}) },
 	}).ParseFS(files, "html/*.html")
 	if err != nil {
 		return nil, fmt.Errorf("the templates: %w", err)

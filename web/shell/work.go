@@ -1,7 +1,6 @@
 package shell
 
 import (
-	"fmt"
 	"net/http"
 	"time"
 
@@ -20,7 +19,7 @@ type workView struct {
 
 // workPage shows how far background work is; the part asks again by itself until it ends.
 func (s *Server) workPage(w http.ResponseWriter, r *http.Request) error {
-	work, err := s.desk.Work(station.ID(r, "work"))
+	work, err := s.theirWork(r)
 	if err != nil {
 		return err
 	}
@@ -74,14 +73,20 @@ func (s *Server) showWork(w http.ResponseWriter, r *http.Request, work *desk.Wor
 }
 
 func (s *Server) cancelWork(w http.ResponseWriter, r *http.Request) error {
-	work, err := s.desk.Work(station.ID(r, "work"))
+	work, err := s.theirWork(r)
 	if err != nil {
 		return err
-	}
-	if work.PersonID != station.Person(r).ID {
-		return fmt.Errorf("not theirs: %w", desk.ErrMissing)
 	}
 	work.Cancel()
 	work.Wait(r.Context())
 	return s.showWork(w, r, work)
+}
+
+// theirWork gives the work that an address names, to whoever started it.
+func (s *Server) theirWork(r *http.Request) (*desk.Work, error) {
+	work, err := s.desk.Work(station.ID(r, "work"))
+	if err == nil && work.PersonID != station.Person(r).ID {
+		return nil, desk.ErrMissing
+	}
+	return work, err
 }

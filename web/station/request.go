@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"net/http"
 	"strconv"
 	"strings"
@@ -13,6 +14,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"glenrain/core/raster"
 	"glenrain/core/step"
 	"glenrain/desk"
 )
@@ -77,6 +79,27 @@ func SendPicture(w http.ResponseWriter, r *http.Request, data []byte, keep strin
 	w.Header().Set("Cache-Control", "private, max-age="+keep)
 	w.Header().Set("Content-Type", http.DetectContentType(data))
 	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(data))
+}
+
+// SendUndrawn answers with a picture that says in the place of a page, or of its small picture, that it can't be drawn.
+func SendUndrawn(w http.ResponseWriter, small bool) error {
+	w.Header().Set("Content-Type", "image/svg+xml")
+	text := `<text x="70" y="98" text-anchor="middle" font-family="sans-serif" font-size="11" fill="#55645e">This page can't be drawn</text>`
+	if small {
+		text = ""
+	}
+	_, err := w.Write([]byte(`<svg xmlns="http://www.w3.org/2000/svg" width="560" height="792" viewBox="0 0 140 198"><path d="M.5.5h139v197H.5z" fill="#eef1ec" stroke="#cfd6cd"/><path d="M58 60l24 24m0-24L58 84" stroke="#9c5f00" stroke-width="4" stroke-linecap="round"/>` + text + `</svg>`))
+	return err
+}
+
+// Undrawn reports whether an error is that of a page that can't be drawn.
+func Undrawn(err error) bool {
+	for _, e := range []error{raster.ErrTime, raster.ErrMemory, raster.ErrPage, raster.ErrDead} {
+		if errors.Is(err, e) {
+			return true
+		}
+	}
+	return false
 }
 
 // OnlyPart reports whether htmx asks for a part of a screen.

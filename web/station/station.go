@@ -95,7 +95,10 @@ type Screen struct {
 }
 
 // Place is an address that the finder knows everywhere.
-type Place struct{ Text, Words, URL string }
+type Place struct {
+	Text, Words, URL string
+	Act              desk.Act // only for those whose role allows it; for everybody if empty
+}
 
 // Visit is somebody at a station of a document.
 type Visit struct {
@@ -114,6 +117,8 @@ type Handler func(w http.ResponseWriter, r *http.Request) error
 type Router interface {
 	Get(pattern string, h Handler)
 	Post(pattern string, h Handler)
+	// PostLarge takes more than a form has: a body of up to so many bytes.
+	PostLarge(pattern string, most int64, h Handler)
 }
 
 // Host is what the shell lends to stations and screens.

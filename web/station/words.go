@@ -33,3 +33,9 @@ func When(t time.Time) string {
 	}
 	return t.Format("2 Jan 2006")
 }
+
+// Moment writes a time to the second, as the record has it.
+func Moment(t time.Time) string { return t.Local().Format("2 Jan 2006 15:04:05") }
+
+// Day writes a day and an hour.
+func Day(t time.Time) string { return t.Local().Format("2 Jan 15:04") }

@@ -1,0 +1,262 @@
+package main
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glenrain/core/pdf/pdftest"
+)
+
+// What a hostile file may take, the server and its children together.
+const (
+	mostSeconds = 10
+	mostMemory  = 1 << 30
+)
+
+// quick are those of the files that tests make which tell most in little time; the porter's own test tries all of them.
+var quick = []string{"lengths in a circle.pdf", "a name tree in itself.pdf", "fields in themselves.pdf", "tags in themselves.pdf", "layers in themselves.pdf", "bookmarks in themselves.pdf",
+	"fifty thousand levels.pdf", "packed twice.pdf", "a form in itself.pdf", "a million times one page.pdf", "eighteen thousand squared.png"}
+
+// hostiles gives files that tests make: with GLENRAIN_HOSTILE all of them, and those in the folder that it names.
+func hostiles(t *testing.T) []pdftest.Hostile {
+	all := append(slices.Clone(pdftest.Hostiles()), pdftest.HostilePictures()...)
+	dir := os.Getenv("GLENRAIN_HOSTILE")
+	if dir == "" {
+		return slices.DeleteFunc(all, func(h pdftest.Hostile) bool { return !slices.Contains(quick, h.Name) })
+	}
+	list, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	for _, e := range list {
+		data, err := os.ReadFile(filepath.Join(dir, e.Name()))
+		require.NoError(t, err)
+		all = append(all, pdftest.Hostile{Name: e.Name(), Data: data})
+	}
+	return all
+}
+
+// resident gives the bytes that a process and its children have resident now.
+func resident(pid int) (sum int64) {
+	list, _ := filepath.Glob("/proc/[0-9]*/stat")
+	for _, path := range list {
+		b, err := os.ReadFile(path)
+		if err != nil {
+			continue
+		}
+		f := strings.Fields(string(b[strings.LastIndexByte(string(b), ')')+1:]))
+		if len(f) < 22 || f[1] != strconv.Itoa(pid) && path != fmt.Sprintf("/proc/%d/stat", pid) {
+			continue
+		}
+		n, _ := strconv.ParseInt(f[21], 10, 64)
+		sum += n * int64(os.Getpagesize())
+	}
+	return sum
+}
+
+// guard watches the memory of a process with its children, and how long another visitor waits for a list meanwhile.
+type guard struct {
+	most    atomic.Int64
+	slowest atomic.Int64
+	failed  atomic.Int64
+	end     chan struct{}
+	wg      sync.WaitGroup
+}
+
+func watch(pid int, ask func() bool) *guard {
+	g := &guard{end: make(chan struct{})}
+	each := func(wait time.Duration, f func()) {
+		g.wg.Go(func() {
+			for {
+				select {
+				case <-g.end:
+					return
+				case <-time.After(wait):
+					f()
+				}
+			}
+		})
+	}
+	each(20*time.Millisecond, func() { g.most.Store(max(g.most.Load(), resident(pid))) })
+	if ask != nil {
+		each(150*time.Millisecond, func() {
+			start := time.Now()
+			if !ask() {
+				g.failed.Add(1)
+			}
+			g.slowest.Store(max(g.slowest.Load(), int64(time.Since(start))))
+		})
+	}
+	return g
+}
+
+func (g *guard) stop() { close(g.end); g.wg.Wait() }
+
+// TestHostile takes hostile files through the whole running program: each ends in a sentence or a sound result, within time and
+// memory, and others work on meanwhile.
+func TestHostile(t *testing.T) {
+	if testing.Short() {
+		t.Skip("many files, each slow to read")
+	}
+	data := t.TempDir()
+	v := setUp(t, data)
+	s := serve(t, data)
+	t.Cleanup(s.kill)
+	other := func() bool {
+		_, code := v.ask(s.base, http.MethodGet, "/documents", "", nil)
+		return code == http.StatusOK
+	}
+	require.True(t, other())
+	for _, h := range hostiles(t) {
+		t.Run(h.Name, func(t *testing.T) {
+			g := watch(s.cmd.Process.Pid, other)
+			w := &attack{t, v, s.base, ""}
+			w.all(h)
+			g.stop()
+			t.Logf("%d MB at most, others waited %d ms at most", g.most.Load()>>20, g.slowest.Load()/1e6)
+			assert.Less(t, g.most.Load(), int64(mostMemory))
+			assert.Zero(t, g.failed.Load(), "others are answered")
+			assert.Less(t, g.slowest.Load(), int64(2*time.Second))
+			assert.NoError(t, s.cmd.Process.Signal(syscall.Signal(0)), "the server is alive")
+		})
+	}
+}
+
+// attack is one hostile file on its way.
+type attack struct {
+	t    *testing.T
+	v    *visitor
+	base string
+	id   string
+}
+
+// ask asks for one thing, which is answered within the time: with what was asked for, or in a sentence.
+func (w *attack) ask(method, path, contentType, body string) (string, int) {
+	w.t.Helper()
+	start := time.Now()
+	answer, code := w.v.ask(w.base, method, path, contentType, []byte(body))
+	assert.Less(w.t, time.Since(start).Seconds(), float64(mostSeconds), path)
+	assert.NotZero(w.t, code, "%s: %s", path, answer)
+	assert.NotContains(w.t, []int{500, 501, 502}, code, "%s: %.300s", path, answer)
+	if code >= 400 {
+		assert.NotEmpty(w.t, strings.TrimSpace(answer), path)
+	}
+	return answer, code
+}
+
+func (w *attack) do(name string, fields url.Values) {
+	w.t.Helper()
+	body, _ := w.ask(http.MethodGet, "/desk/"+w.id+"/arrange", "", "")
+	m := seenRE.FindStringSubmatch(body)
+	if m == nil {
+		return
+	}
+	fields.Set("_seen", m[1])
+	fields.Set("_request", fmt.Sprint(name, time.Now().UnixNano()))
+	fields.Set("_place", "arrange")
+	if from := fields.Get("from"); from != "" {
+		fields.Set("from", "state:"+m[1])
+	}
+	for _, path := range []string{"/preview/", "/do/"} {
+		w.ask(http.MethodPost, "/desk/"+w.id+path+name, "application/x-www-form-urlencoded", fields.Encode())
+	}
+}
+
+func (w *attack) all(h pdftest.Hostile) {
+	body, code := w.ask(http.MethodPost, "/documents/add?name="+url.QueryEscape(h.Name), "", string(h.Data))
+	if code != http.StatusOK {
+		assert.Contains(w.t, body, "nothing was changed", "refused in a sentence")
+		return
+	}
+	w.id = idRE.FindStringSubmatch(body)[1]
+	for _, place := range []string{"/collect", "/arrange", "/furnish", "/review", "/release", "/find?q=hello", "/words/0.1", "/hits/0.1?q=hello", "/picture/0.1/0/640", "/marks", "/region/0.1?scale=2&x=0&y=0&w=400&h=400"} {
+		w.ask(http.MethodGet, "/desk/"+w.id+place, "", "")
+	}
+	w.ask(http.MethodGet, "/documents/text?q=hello", "", "")
+	w.ask(http.MethodGet, "/documents/"+w.id+"/first", "", "")
+	w.do("rotate", url.Values{"pages": {"0.1"}, "by": {"90"}})
+	w.do("number", url.Values{"pages": {"all"}, "edge": {"bottom"}, "align": {"centre"}, "figures": {"1 2 3"}, "first": {"1"}, "font": {"Sans"}, "size": {"9pt"},
+		"colour": {"slate"}, "margin": {"12mm"}, "wording": {""}, "wording.field": {"page"}, "wording.text": {""}})
+	w.do("mark-text", url.Values{"page": {"0.1"}, "_words": {"0-0"}, "how": {"highlight"}, "colour": {"#f6dd8f"}})
+	w.do("insert", url.Values{"from": {"itself"}, "pages": {"1"}, "to": {"0.1"}})
+	w.do("move", url.Values{"pages": {"0.1"}, "to": {""}})
+	w.do("remove", url.Values{"pages": {"0.1"}})
+	w.ask(http.MethodPost, "/desk/"+w.id+"/undo", "application/x-www-form-urlencoded", "_seen=1")
+	body, _ = w.ask(http.MethodGet, "/desk/"+w.id+"/release", "", "")
+	if m := seenRE.FindStringSubmatch(body); m != nil {
+		form := url.Values{"_seen": {m[1]}, "_request": {"out" + w.id}, "name": {"out " + w.id}, "how": {"copy"}, "as-it-is": {"yes"}}
+		body, code = w.ask(http.MethodPost, "/desk/"+w.id+"/out", "application/x-www-form-urlencoded", form.Encode())
+		for end := time.Now().Add(mostSeconds * time.Second); code == http.StatusOK; {
+			at := regexp.MustCompile(`/progress/\d+`).FindString(body)
+			if at == "" {
+				break
+			}
+			if !assert.True(w.t, time.Now().Before(end), "handed out in time") {
+				break
+			}
+			body, code = w.ask(http.MethodGet, at, "", "")
+		}
+	}
+}
+
+// On the command line each ends in a sentence and a code of its own, within time and memory.
+func TestHostileCommands(t *testing.T) {
+	if testing.Short() {
+		t.Skip("many files, each slow to read")
+	}
+	dir := t.TempDir()
+	good := filepath.Join(dir, "good.pdf")
+	require.NoError(t, os.WriteFile(good, pdftest.Text(2), 0o600))
+	rotate := filepath.Join(dir, "rotate.json")
+	require.NoError(t, os.WriteFile(rotate, []byte(`{"steps":[{"step":"rotate","pages":"1","by":90}]}`), 0o600))
+	for _, h := range hostiles(t) {
+		path := filepath.Join(dir, "hostile"+filepath.Ext(h.Name))
+		require.NoError(t, os.WriteFile(path, h.Data, 0o600))
+		out := filepath.Join(dir, "out")
+		commands := [][]string{{"info", path}, {"text", path}, {"run", rotate, path, "-o", out}, {"combine", good, path, "-o", out}, {"render", path, "-o", out}}
+		if strings.HasSuffix(path, ".png") {
+			commands = commands[3:4]
+		}
+		for _, args := range commands {
+			t.Run(h.Name+"/"+args[0], func(t *testing.T) {
+				cmd := exec.Command(os.Args[0], args...)
+				cmd.Env = append(os.Environ(), asProgram+"=1", "XDG_CACHE_HOME="+filepath.Join(os.TempDir(), "glenrain-test-cache"))
+				var errs strings.Builder
+				cmd.Stderr = &errs
+				start := time.Now()
+				require.NoError(t, cmd.Start())
+				g := watch(cmd.Process.Pid, nil)
+				timer := time.AfterFunc(20*time.Second, func() { _ = cmd.Process.Kill() })
+				_ = cmd.Wait()
+				timer.Stop()
+				g.stop()
+				took := time.Since(start).Seconds()
+				assert.Less(t, took, float64(mostSeconds))
+				assert.Less(t, g.most.Load(), int64(mostMemory))
+				code := cmd.ProcessState.ExitCode()
+				assert.True(t, slices.Contains([]int{exitDone, exitFailed, exitUse, exitPassword, exitRead}, code), "%d", code)
+				said := strings.Trim(errs.String(), "\n")
+				assert.NotContains(t, said, "panic")
+				assert.NotContains(t, said, "goroutine")
+				if code != exitDone {
+					assert.Contains(t, said, "glenrain: ")
+				}
+				t.Logf("%.1f s, %d MB, %d: %.200s", took, g.most.Load()>>20, code, said)
+			})
+		}
+	}
+}

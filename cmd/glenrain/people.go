@@ -1,0 +1,57 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"glenrain/core/step"
+	"glenrain/desk"
+)
+
+// peopleCommand is for whoever has the machine: also where no administrator can sign in any more.
+type peopleCommand struct {
+	Data   string `required:"" help:"The data folder; a server may work on it meanwhile."`
+	Base   string `default:"http://127.0.0.1:8080" help:"The address that the server is reached at, for one-time addresses."`
+	Invite string `help:"Make a one-time address for somebody with this role: administrator, member or reader." placeholder:"ROLE"`
+	For    string `help:"Whom the invitation is for."`
+	Reset  string `help:"Make a one-time address that sets a new password for whoever signs in with this name." placeholder:"NAME"`
+}
+
+func (c *peopleCommand) Run(ctx context.Context) error {
+	p, err := desk.OpenPeople(c.Data)
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	enter := strings.TrimRight(c.Base, "/") + "/enter/"
+	switch {
+	case c.Invite != "" && c.Reset != "":
+		return useError{fmt.Errorf("one thing at a time: invite somebody, or reset a password")}
+	case c.Invite != "":
+		token, err := p.Invite(ctx, desk.Role(c.Invite), c.For)
+		if err != nil {
+			return err
+		}
+		fmt.Printf("Whoever opens this address first, within three days, joins as %s:\n%s%s\n", c.Invite, enter, token)
+		return nil
+	case c.Reset != "":
+		token, err := p.Reset(ctx, c.Reset)
+		if err != nil {
+			return err
+		}
+		fmt.Printf("Whoever opens this address first, within three days, sets a new password for %s:\n%s%s\n", c.Reset, enter, token)
+		return nil
+	}
+	list, err := p.List(ctx)
+	if err != nil {
+		return err
+	}
+	if len(list) == 0 {
+		fmt.Println("Nobody is set up yet: start the server, which says how.")
+	}
+	for _, v := range list {
+		fmt.Printf("%-24s %-16s %-14s %s\n", v.Name, v.SignIn, v.Role, step.Count(v.Documents, "document"))
+	}
+	return nil
+}

@@ -1,0 +1,116 @@
+package arrange
+
+import (
+	"fmt"
+	"strings"
+
+	"glenrain/core/pdf"
+	"glenrain/core/step"
+)
+
+// What is said where something that hangs on the document does not fit its pages any more.
+const (
+	droppedXFA   = "The form's second description (XFA) was taken out: it knows nothing of this change. The form itself stays."
+	droppedRange = "Which pages are to be printed was stored by number, and is not any more."
+)
+
+// quoted names a few titles.
+func quoted(titles []string) string {
+	const most = 5
+	var out []string
+	for i, t := range titles {
+		if i == most {
+			return strings.Join(out, ", ") + fmt.Sprintf(" and %s", step.Count(len(titles)-most, "other"))
+		}
+		if r := []rune(t); len(r) > 60 {
+			t = string(r[:58]) + "…"
+		}
+		out = append(out, "“"+t+"”")
+	}
+	return strings.Join(out, ", ")
+}
+
+// shiftPrinting forgets the pages that the document proposes to print (ISO 32000-2, 12.2, table 147): they are named by number. It tells whether
+// there were any.
+func shiftPrinting(doc *pdf.Document) bool {
+	v := doc.Dict(doc.Catalog().Get("ViewerPreferences"))
+	if !v.Has("PrintPageRange") {
+		return false
+	}
+	left := v.Clone()
+	left.Delete("PrintPageRange")
+	if r, ok := doc.Catalog().Get("ViewerPreferences").(pdf.Ref); ok {
+		doc.Set(r, left)
+	} else {
+		doc.Edit(doc.Root()).Set("ViewerPreferences", left)
+	}
+	return true
+}
+
+// fromFirst are entries of the catalog that a new document takes from the first one put into it: how it wants to be shown, its language,
+// the printing condition that its colours are made for, and whether it is tagged (7.7.2, table 29).
+var fromFirst = []pdf.Name{"ViewerPreferences", "PageLayout", "Lang", "OutputIntents", "MarkInfo", "Extensions"}
+
+// bringCatalog does for entries of the source's catalog that belong to no page what docs/KEEPING.md says, and tells what was left behind and may be missed.
+func bringCatalog(doc, src *pdf.Document, c *pdf.Copier, name string) (told []string) {
+	from := src.Catalog()
+	pages, err := doc.Pages()
+	if err == nil && len(pages) == 0 { // the first pages of a new document
+		for _, k := range fromFirst {
+			v := src.Resolve(from.Get(k))
+			if v == nil {
+				continue
+			}
+			if copied, err := c.Object(v); err == nil {
+				doc.Edit(doc.Root()).Set(k, copied)
+			}
+		}
+		shiftPrinting(doc)
+	} else if intents := from.Get("OutputIntents"); len(src.Array(intents)) > 0 || len(doc.Array(doc.Catalog().Get("OutputIntents"))) > 0 {
+		if came, err := c.Object(src.Resolve(intents)); err != nil || !doc.Alike(doc.Catalog().Get("OutputIntents"), came) {
+			told = append(told, fmt.Sprintf("“%s” was made for another printing condition than the document: its colours may print differently.", name))
+		}
+	}
+	if from.Has("AA") || doc.Name(src.Dict(from.Get("OpenAction")).Get("S")) == "JavaScript" {
+		told = append(told, fmt.Sprintf("What “%s” does by itself when it is opened, printed or closed was left out.", name))
+	}
+	if src.Dict(from.Get("Collection")) != nil {
+		told = append(told, fmt.Sprintf("“%s” is a collection of files: how they are presented was left out.", name))
+	}
+	if len(src.Array(from.Get("Threads"))) > 0 {
+		told = append(told, fmt.Sprintf("The article threads of “%s” were left out.", name))
+	}
+	if src.Version() > doc.Version() {
+		doc.Edit(doc.Root()).Set("Version", pdf.Name(src.Version()))
+	}
+	return told
+}
+
+// spoken lets the language of an untagged source stay with its pages where the document's is another: their content becomes marked content of
+// that language (14.9.2.2).
+func spoken(doc, src *pdf.Document, pages []pdf.Ref) {
+	lang, _ := src.Resolve(src.Catalog().Get("Lang")).(pdf.String)
+	all, err := doc.Pages()
+	own, _ := doc.Resolve(doc.Catalog().Get("Lang")).(pdf.String)
+	if lang == "" || lang == own || err != nil || len(all) == 0 || src.Dict(src.Catalog().Get("StructTreeRoot")) != nil {
+		return
+	}
+	begin := doc.Add(pdf.NewStream(nil, append(pdf.AppendObject([]byte("/Span "), pdf.NewDict("Lang", lang)), " BDC\n"...)))
+	end := doc.Add(pdf.NewStream(nil, []byte("\nEMC\n")))
+	for _, p := range pages {
+		var list pdf.Array
+		switch v := doc.Dict(p).Get("Contents").(type) {
+		case pdf.Array:
+			list = v
+		case pdf.Ref:
+			if a := doc.Array(v); a != nil {
+				list = a
+			} else if doc.Stream(v) != nil {
+				list = pdf.Array{v}
+			}
+		}
+		if len(list) > 0 {
+			doc.Edit(p).Set("Contents", append(append(pdf.Array{begin}, list...), end))
+		}
+	}
+}

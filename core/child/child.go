@@ -1,0 +1,211 @@
+// Package child runs parts of the program as processes of their own, under limits of memory, time and processor: what reads or draws
+// somebody's file can then be stopped by the system, and a fault in it costs one process.
+package child
+
+import (
+	"context"
+	"encoding/gob"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"strconv"
+	"sync"
+	"sync/atomic"
+	"syscall"
+	"time"
+)
+
+// Why a child ended before it answered.
+var (
+	ErrTime    = errors.New("it took too long and was stopped")
+	ErrMemory  = errors.New("it took too much memory and was stopped")
+	ErrDead    = errors.New("it stopped by a fault")
+	ErrCrowded = errors.New("it was stopped since too much memory was in use")
+)
+
+// command is the hidden command that makes the program a child.
+const command = "child-process"
+
+// Service is what a child does: it answers on out what it is asked on in, until that ends.
+type Service func(args []string, in io.Reader, out io.Writer) error
+
+var services = map[string]Service{}
+
+// Register names a service; packages do so when they are initialised.
+func Register(kind string, s Service) { services[kind] = s }
+
+// Main serves as a child and does not return, if the program was started as one; otherwise it does nothing. main and
+// TestMain call it first.
+func Main() {
+	if len(os.Args) < 4 || os.Args[1] != command {
+		return
+	}
+	s, ok := services[os.Args[2]]
+	cpu, err := strconv.ParseUint(os.Args[3], 10, 32)
+	if !ok || err != nil {
+		fmt.Fprintln(os.Stderr, "a child process of an unknown kind")
+		os.Exit(2)
+	}
+	_ = syscall.Setrlimit(syscall.RLIMIT_CORE, &syscall.Rlimit{})
+	if cpu > 0 { // a second limit, by the system: SIGKILL
+		_ = syscall.Setrlimit(syscall.RLIMIT_CPU, &syscall.Rlimit{Cur: cpu, Max: cpu})
+	}
+	parent := os.Getppid()
+	go func() { // whoever asked may be gone while the child works
+		for os.Getppid() == parent {
+			time.Sleep(time.Second)
+		}
+		os.Exit(1)
+	}()
+	if err := s(os.Args[4:], os.Stdin, os.Stdout); err != nil && !errors.Is(err, io.EOF) {
+		fmt.Fprintf(os.Stderr, "%s: %v\n", os.Args[2], err)
+		os.Exit(1)
+	}
+	os.Exit(0)
+}
+
+// Limits of one child.
+type Limits struct {
+	Memory int64         // resident bytes
+	CPU    time.Duration // of processor time for its whole life; 0 for no limit
+	Ask    time.Duration // of processor time for one question; 0 for no limit
+	Heap   int64         // bytes from which on its garbage is collected eagerly
+	Cores  int           // that it may use; 0 for all
+}
+
+// Process is a running child.
+type Process struct {
+	limits Limits
+	cmd    *exec.Cmd
+	in     io.WriteCloser
+	enc    *gob.Encoder
+	dec    *gob.Decoder
+	why    atomic.Pointer[error]
+	asked  atomic.Int64 // processor time when it was asked last, in ticks; or one of the following
+	dead   sync.Once
+}
+
+// Start starts a child of a kind.
+func Start(kind string, limits Limits, args ...string) (*Process, error) {
+	exe, err := os.Executable()
+	if err != nil {
+		return nil, err
+	}
+	cpu := int64(0)
+	if limits.CPU > 0 {
+		cpu = int64(limits.CPU/time.Second) + 1
+	}
+	cmd := exec.Command(exe, append([]string{command, kind, strconv.FormatInt(cpu, 10)}, args...)...)
+	cmd.Stderr = &firstLines{to: os.Stderr}
+	cmd.Env = os.Environ()
+	if limits.Heap > 0 {
+		cmd.Env = append(cmd.Env, fmt.Sprintf("GOMEMLIMIT=%d", limits.Heap))
+	}
+	if limits.Cores > 0 {
+		cmd.Env = append(cmd.Env, fmt.Sprintf("GOMAXPROCS=%d", limits.Cores))
+	}
+	in, err := cmd.StdinPipe()
+	if err != nil {
+		return nil, err
+	}
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	if err := cmd.Start(); err != nil {
+		return nil, err
+	}
+	p := &Process{limits: limits, cmd: cmd, in: in, enc: gob.NewEncoder(in), dec: gob.NewDecoder(out)}
+	p.asked.Store(preparing)
+	watching.add(p)
+	return p, nil
+}
+
+// Of Process.asked.
+const (
+	justAsked = -1 // it is not known yet
+	preparing = -2 // nothing was asked yet: there are no limits but those of the system
+)
+
+// PID is the number of the process.
+func (p *Process) PID() int { return p.cmd.Process.Pid }
+
+// Kill ends the child.
+func (p *Process) Kill() {
+	p.dead.Do(func() {
+		watching.remove(p)
+		_ = p.in.Close()
+		_ = p.cmd.Process.Kill()
+		_ = p.cmd.Wait()
+	})
+}
+
+// end stops the child for a reason, which Receive gives.
+func (p *Process) end(why error) {
+	p.why.CompareAndSwap(nil, &why)
+	_ = p.cmd.Process.Kill()
+}
+
+// Send asks the child.
+func (p *Process) Send(v any) error {
+	if why := p.why.Load(); why != nil {
+		return *why
+	}
+	p.asked.Store(justAsked)
+	if err := p.enc.Encode(v); err != nil {
+		return p.reason()
+	}
+	return nil
+}
+
+func (p *Process) reason() error {
+	if why := p.why.Load(); why != nil {
+		return *why
+	}
+	return ErrDead
+}
+
+// Receive waits for an answer, no longer than limit. An error is one of the package's, or that of ctx; the child is no
+// good any more then.
+func (p *Process) Receive(ctx context.Context, v any, limit time.Duration) error {
+	got := make(chan error, 1)
+	go func() { got <- p.dec.Decode(v) }()
+	timer := time.NewTimer(limit)
+	defer timer.Stop()
+	select {
+	case err := <-got:
+		if err == nil {
+			return nil
+		}
+		return p.reason()
+	case <-timer.C:
+		p.end(ErrTime)
+		<-got // the pipe closes with the process
+		return ErrTime
+	case <-ctx.Done():
+		p.end(ctx.Err())
+		<-got
+		return ctx.Err()
+	}
+}
+
+// firstLines passes on the beginning of what a child says: the trace of a stack that ran over is long.
+type firstLines struct {
+	to   io.Writer
+	left int
+	used bool
+}
+
+func (f *firstLines) Write(b []byte) (int, error) {
+	if !f.used {
+		f.used, f.left = true, 2000
+	}
+	n := min(len(b), f.left)
+	f.left -= n
+	if n > 0 {
+		_, _ = f.to.Write(b[:n])
+	}
+	return len(b), nil
+}

@@ -1,0 +1,258 @@
+package desk
+
+import (
+	"context"
+	"errors"
+	"strings"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"glenrain/core/step"
+)
+
+// Folder is a place for documents: open to the house, or closed to all but chosen people.
+type Folder struct {
+	ID      uint
+	Name    string `gorm:"uniqueIndex"`
+	OwnerID uint   // who made it; 0 for the house's own
+	Closed  bool   // only for those in FolderPerson, the owners of documents in it, and administrators
+}
+
+// FolderPerson lets a person into a closed folder.
+type FolderPerson struct {
+	FolderID uint `gorm:"primaryKey;autoIncrement:false"`
+	PersonID uint `gorm:"primaryKey;autoIncrement:false;index"`
+}
+
+// PassedOn lets a person see a document wherever it is.
+type PassedOn struct {
+	DocumentID uint `gorm:"primaryKey;autoIncrement:false"`
+	PersonID   uint `gorm:"primaryKey;autoIncrement:false;index"`
+	By         uint
+}
+
+// EnsureFolder gives the folder of that name, which is made where there is none: the house's own, open to all.
+func (d *Desk) EnsureFolder(ctx context.Context, name string) (*Folder, error) {
+	db := d.db.WithContext(ctx)
+	var f Folder
+	err := db.First(&f, "name = ?", name).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) { // two may make it at the same time
+		if err = db.Clauses(clause.OnConflict{DoNothing: true}).Create(&Folder{Name: name}).Error; err == nil {
+			err = db.First(&f, "name = ?", name).Error
+		}
+	}
+	return &f, err
+}
+
+// FolderView is a folder as lists show it.
+type FolderView struct {
+	Folder
+	Documents int
+	People    []uint // who were chosen, where it is closed
+	Mine      bool   // may say who sees it
+}
+
+// Folders lists the folders that a person may see, by name.
+func (d *Desk) Folders(ctx context.Context, person uint) ([]FolderView, error) {
+	p, err := d.Person(ctx, person)
+	if err != nil {
+		return nil, ErrNobody
+	}
+	q := d.db.WithContext(ctx).Model(&Folder{}).Order("name collate nocase")
+	if p.Role != Administrator {
+		q = q.Where("NOT closed OR owner_id = ? OR id IN (SELECT folder_id FROM folder_people WHERE person_id = ?)", person, person)
+	}
+	var rows []Folder
+	if err := q.Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	var chosen []FolderPerson
+	if err := d.db.WithContext(ctx).Find(&chosen).Error; err != nil {
+		return nil, err
+	}
+	out := make([]FolderView, len(rows))
+	for i, f := range rows {
+		out[i] = FolderView{Folder: f, Mine: p.Role == Administrator || p.Role.Allows(ActFolder) && f.OwnerID == person}
+		for _, c := range chosen {
+			if c.FolderID == f.ID {
+				out[i].People = append(out[i].People, c.PersonID)
+			}
+		}
+	}
+	return out, nil
+}
+
+// CountFolders fills in how many documents that a person may see are in each folder.
+func (d *Desk) CountFolders(ctx context.Context, person uint, list []FolderView) error {
+	in, args, err := d.scoped(ctx, person, "documents")
+	if err != nil {
+		return err
+	}
+	for i := range list {
+		var n int64
+		if err := d.db.WithContext(ctx).Model(&Document{}).Where("folder_id = ? and away_at is null", list[i].ID).Where(in, args...).Count(&n).Error; err != nil {
+			return err
+		}
+		list[i].Documents = int(n)
+	}
+	return nil
+}
+
+// Folder gives a folder that a person may see; a zero one where there is none.
+func (d *Desk) Folder(ctx context.Context, person, id uint) (*FolderView, error) {
+	list, err := d.Folders(ctx, person)
+	if err != nil {
+		return nil, err
+	}
+	for i := range list {
+		if list[i].ID == id {
+			return &list[i], nil
+		}
+	}
+	return &FolderView{}, nil
+}
+
+// FolderName gives a folder's name to somebody who sees a document in it.
+func (d *Desk) FolderName(ctx context.Context, id uint) (string, error) {
+	var f Folder
+	err := d.db.WithContext(ctx).Limit(1).Find(&f, "id = ?", id).Error
+	return f.Name, err
+}
+
+// MakeFolder makes a folder that is open to the house.
+func (d *Desk) MakeFolder(ctx context.Context, person uint, name string) (*Folder, error) {
+	if err := d.may(ctx, person, ActFolder, nil); err != nil {
+		return nil, err
+	}
+	if strings.TrimSpace(name) == "" {
+		return nil, step.Refuse("a folder needs a name")
+	}
+	f := &Folder{Name: cleanName(name), OwnerID: person}
+	err := d.db.WithContext(ctx).Create(f).Error
+	if err != nil && strings.Contains(err.Error(), "UNIQUE") {
+		return nil, step.Refuse("there is a folder with this name already: use another name")
+	}
+	if err == nil {
+		d.note(ctx, Record{PersonID: person, What: "folder", Detail: "“" + f.Name + "” made"})
+	}
+	return f, err
+}
+
+// OpenFolder says who sees a folder: the house, or the people chosen.
+func (d *Desk) OpenFolder(ctx context.Context, person, id uint, closed bool, people []uint) error {
+	if err := d.may(ctx, person, ActFolder, nil); err != nil {
+		return err
+	}
+	f, err := d.Folder(ctx, person, id)
+	if err != nil {
+		return err
+	}
+	if f.ID == 0 {
+		return ErrMissing
+	}
+	if !f.Mine {
+		return &Forbidden{"only an administrator, or whoever made the folder, says who sees it"}
+	}
+	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Model(&Folder{ID: id}).Update("closed", closed).Error; err != nil {
+			return err
+		}
+		if err := tx.Delete(&FolderPerson{}, "folder_id = ?", id).Error; err != nil {
+			return err
+		}
+		if !closed {
+			return nil
+		}
+		for _, p := range append([]uint{f.OwnerID}, people...) {
+			if p == 0 {
+				continue
+			}
+			if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&FolderPerson{FolderID: id, PersonID: p}).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	what := "“" + f.Name + "” is open to the house"
+	if closed {
+		what = "“" + f.Name + "” is for " + step.Count(len(people), "chosen person")
+		what = strings.Replace(what, "persons", "people", 1)
+	}
+	d.note(ctx, Record{PersonID: person, What: "folder", Detail: what})
+	return nil
+}
+
+// MoveTo moves documents to a folder.
+func (d *Desk) MoveTo(ctx context.Context, person uint, ids []uint, folder uint) (*Folder, error) {
+	f, err := d.Folder(ctx, person, folder)
+	if err != nil {
+		return nil, err
+	}
+	if f.ID == 0 {
+		return nil, step.Refuse("this folder is not there any more")
+	}
+	for _, id := range ids {
+		row, err := d.setRow(ctx, person, ActMove, id, map[string]any{"folder_id": folder}, func(row *Document) { row.FolderID = folder })
+		if err != nil {
+			return nil, err
+		}
+		d.note(ctx, Record{PersonID: person, What: "moved", DocumentID: id, Document: row.Name, Detail: "to “" + f.Name + "”"})
+	}
+	return &f.Folder, nil
+}
+
+// PassOn lets a person see a document, wherever it is.
+func (d *Desk) PassOn(ctx context.Context, person, document, to uint) error {
+	row, err := d.row(ctx, document)
+	if err == nil {
+		err = d.may(ctx, person, ActPass, row)
+	}
+	if err != nil {
+		return err
+	}
+	p, err := d.Person(ctx, to)
+	if err != nil {
+		return step.Refuse("choose whom the document is passed on to")
+	}
+	if err := d.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&PassedOn{DocumentID: document, PersonID: to, By: person}).Error; err != nil {
+		return err
+	}
+	d.note(ctx, Record{PersonID: person, What: "passed on", DocumentID: document, Document: row.Name, Detail: "to " + p.Name})
+	return nil
+}
+
+// TakeBack undoes PassOn.
+func (d *Desk) TakeBack(ctx context.Context, person, document, from uint) error {
+	row, err := d.row(ctx, document)
+	if err == nil {
+		err = d.may(ctx, person, ActPass, row)
+	}
+	if err != nil {
+		return err
+	}
+	if err := d.db.WithContext(ctx).Delete(&PassedOn{}, "document_id = ? and person_id = ?", document, from).Error; err != nil {
+		return err
+	}
+	d.note(ctx, Record{PersonID: person, What: "passed on", DocumentID: document, Document: row.Name, Detail: "no longer to " + d.nameOf(ctx, from)})
+	return nil
+}
+
+// Seers tells who sees a document besides administrators: everybody who may sign in, or those named, each by id.
+func (d *Desk) Seers(ctx context.Context, document *Document) (everybody bool, people []uint, passed []uint, err error) {
+	var f Folder
+	if err := d.db.WithContext(ctx).Limit(1).Find(&f, "id = ?", document.FolderID).Error; err != nil {
+		return false, nil, nil, err
+	}
+	if err := d.db.WithContext(ctx).Model(&PassedOn{}).Where("document_id = ?", document.ID).Pluck("person_id", &passed).Error; err != nil {
+		return false, nil, nil, err
+	}
+	if !f.Closed {
+		return true, nil, passed, nil
+	}
+	err = d.db.WithContext(ctx).Model(&FolderPerson{}).Where("folder_id = ?", f.ID).Pluck("person_id", &people).Error
+	return false, people, passed, err
+}

@@ -1,0 +1,232 @@
+// Package porter reads what comes from outside in a child process under limits of memory, time and processor: it opens and
+// verifies a file that arrives, walks its trees, looks for findings and reads the text of its pages, which is all that the house
+// will later do with it by itself. Texts of documents in the house are read by it too. What it finds comes back as data; a
+// fault in our reader, or a file made to find one, costs one child.
+package porter
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"time"
+
+	"glenrain/core/child"
+	"glenrain/core/finding"
+	"glenrain/core/pdf"
+	"glenrain/core/picture"
+	"glenrain/core/raster"
+)
+
+// Arrival is a file that arrives.
+type Arrival struct {
+	Path     string
+	Size     int64
+	Password string
+	Working  string // the file that a working copy is written to, where one is needed
+}
+
+// Problem says why a file does not come in.
+type Problem string
+
+// The problems there are.
+const (
+	NeedsPassword Problem = "password" // it is locked
+	NeedsOwner    Problem = "owner"    // it is open, but must not be changed
+	NeedsFiles    Problem = "files"    // what is attached to it is locked
+	Damaged       Problem = "damaged"  // as far as our reader understands it
+	Refused       Problem = "refused"
+)
+
+// Report is what the porter found out about a file.
+type Report struct {
+	Problem  Problem
+	Sentence string // of a problem; without a capital and a full stop
+
+	Picture string   // the kind of the picture that it is: "PNG"
+	Working bool     // a working copy was written, on which the document stands
+	Wrong   []string // what was wrong with the file
+	Locked  bool
+	Kept    *pdf.Kept // what it takes to lock it again; nil where that is not known
+	Pages   int
+	Found   []finding.Finding
+	Unread  int    // pages whose text took too long to read
+	Partial bool   // not all of the texts are here: reading them took too long
+	Texts   []Text // in the order of the pages
+}
+
+// Text is a page's text as it is kept for searching.
+type Text struct {
+	Reading   string // a layout.Reading's
+	Annotated string // the parts of it that stand in annotations, as a JSON array of from and to in bytes
+}
+
+// Reading asks for the texts of pages of a document: of a base with its updates.
+type Reading struct {
+	Parts   []raster.Part
+	Pages   []pdf.Ref
+	Workers int // 0 for one a core
+}
+
+type question struct {
+	Arrival *Arrival
+	Reading *Reading
+	Seconds float64 // how long texts may be read
+}
+
+type answer struct {
+	Report *Report
+	Texts  []Text
+	End    bool
+	Unread int
+	Error  string
+}
+
+// Limits of one child.
+const (
+	memory = 400 << 20
+	heap   = 200 << 20
+	// base is how much processor time any file may take, perBytes and perPixels for how many bytes of it, and pixels of a picture, it may
+	// take a second more.
+	base      = 5 * time.Second
+	perBytes  = 4 << 20
+	perPixels = 10_000_000
+)
+
+// errStopped: a child was stopped, or stopped by itself.
+var errStopped = errors.New("reading stopped")
+
+// Stopped is a file that stopped the child that read it.
+type Stopped struct{ Sentence string }
+
+func (s *Stopped) Error() string { return s.Sentence }
+func (s *Stopped) Unwrap() error { return errStopped }
+
+func stopped(err error) error {
+	switch {
+	case errors.Is(err, child.ErrTime):
+		return &Stopped{"reading it took longer than any honest file takes, and was stopped"}
+	case errors.Is(err, child.ErrMemory), errors.Is(err, child.ErrCrowded):
+		return &Stopped{"reading it took more memory than any honest file takes, and was stopped"}
+	case errors.Is(err, child.ErrDead):
+		return &Stopped{"it stopped the program that reads it, by a fault: the file is damaged in a way that is not known here"}
+	}
+	return err
+}
+
+// cpuFor is how much processor time a file of a size may take.
+func cpuFor(size int64) time.Duration {
+	return base + time.Duration(size)*time.Second/perBytes
+}
+
+// turns lets a few files be read at a time.
+var turns = make(chan struct{}, 2)
+
+// mostTries is how often a question is asked again whose child ended by itself, or since others took too much memory: the file may not
+// be to blame.
+const mostTries = 2
+
+// ask starts a child for one question and gives what it answers to put, until the end; begin is called before each
+// try, whose answers begin anew.
+func ask(ctx context.Context, q question, cpu time.Duration, begin func(), put func(answer) error) error {
+	for try := 0; ; try++ {
+		begin()
+		err := askOnce(ctx, q, cpu, put)
+		if try < mostTries && (errors.Is(err, child.ErrCrowded) || errors.Is(err, child.ErrDead)) && ctx.Err() == nil {
+			continue
+		}
+		return stopped(err)
+	}
+}
+
+func askOnce(ctx context.Context, q question, cpu time.Duration, put func(answer) error) error {
+	select {
+	case turns <- struct{}{}:
+		defer func() { <-turns }()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	c, err := child.Start("porter", child.Limits{Memory: memory, CPU: 2 * cpu, Ask: cpu, Heap: heap})
+	if err != nil {
+		return fmt.Errorf("starting to read a file: %w", err)
+	}
+	defer c.Kill()
+	if err := c.Send(q); err != nil {
+		return err
+	}
+	until := time.Now().Add(4 * cpu) // others may need the processor
+	for {
+		var a answer
+		if err := c.Receive(ctx, &a, time.Until(until)); err != nil {
+			return err
+		}
+		if a.Error != "" {
+			return errors.New(a.Error)
+		}
+		if err := put(a); err != nil || a.End {
+			return err
+		}
+	}
+}
+
+// pixels is how many pixels of a picture have to be gone through.
+func pixels(path string) int {
+	f, err := os.Open(path)
+	if err != nil {
+		return 0
+	}
+	defer f.Close()
+	head := make([]byte, 32)
+	n, _ := f.ReadAt(head, 0)
+	return picture.Pixels(head[:n])
+}
+
+// Arrive reads a file that arrives. An error is *Stopped, or none of the file's.
+func Arrive(ctx context.Context, in Arrival) (*Report, error) {
+	var r *Report
+	cpu := cpuFor(in.Size) + time.Duration(pixels(in.Path))*time.Second/perPixels
+	err := ask(ctx, question{Arrival: &in, Seconds: (cpu / 2).Seconds()}, cpu, func() { r = nil }, func(a answer) error {
+		if a.Report != nil {
+			r = a.Report
+		}
+		if r != nil {
+			r.Texts = append(r.Texts, a.Texts...)
+			r.Unread += a.Unread
+			r.Partial = a.End && len(r.Texts) < r.Pages
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	if r == nil {
+		return nil, errors.New("a file was read without a report")
+	}
+	return r, nil
+}
+
+// Read reads texts, in the order of the pages; put gets some at a time. An error is *Stopped, that of put, or none of the document's.
+func Read(ctx context.Context, in Reading, put func([]Text) error) error {
+	var size int64
+	for _, p := range in.Parts {
+		size += max(p.Size, int64(len(p.Data)))
+	}
+	cpu := cpuFor(size) + time.Duration(len(in.Pages))*pageCPU
+	got, at := 0, 0 // how many were given to put, and how many came in this try
+	err := ask(ctx, question{Reading: &in, Seconds: (4 * cpu).Seconds()}, cpu, func() { at = 0 }, func(a answer) error {
+		fresh := a.Texts[min(len(a.Texts), max(0, got-at)):]
+		at += len(a.Texts)
+		if len(fresh) == 0 {
+			return nil
+		}
+		got += len(fresh)
+		return put(fresh)
+	})
+	if err == nil && got < len(in.Pages) {
+		return &Stopped{"reading its text took too long and was stopped"}
+	}
+	return err
+}
+
+// pageCPU is how much processor time a page more may take where texts are read.
+const pageCPU = 20 * time.Millisecond

@@ -1,0 +1,139 @@
+package documents
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+
+	"glenrain/core/step"
+	"glenrain/desk"
+	"glenrain/web/station"
+)
+
+// move moves documents to a folder.
+func (s *screen) move(w http.ResponseWriter, r *http.Request) error {
+	ids := selected(r)
+	f, err := s.desk.MoveTo(r.Context(), station.Person(r).ID, ids, station.FormID(r, "to"))
+	if err != nil {
+		return err
+	}
+	return s.show(w, r, "here", &station.Message{Text: fmt.Sprintf("%s moved to “%s”.", step.Count(len(ids), "document"), f.Name)})
+}
+
+// purge removes a document in the Bin for good.
+func (s *screen) purge(w http.ResponseWriter, r *http.Request) error {
+	ids := selected(r)
+	for _, id := range ids {
+		if err := s.desk.Purge(r.Context(), station.Person(r).ID, id); err != nil {
+			return err
+		}
+	}
+	return s.show(w, r, "bin", &station.Message{Text: step.Count(len(ids), "document") + " purged: nothing of it is left here, but in backups that were made before."})
+}
+
+func (s *screen) folders(w http.ResponseWriter, r *http.Request) error {
+	return s.show(w, r, "folders", nil)
+}
+
+func (s *screen) makeFolder(w http.ResponseWriter, r *http.Request) error {
+	f, err := s.desk.MakeFolder(r.Context(), station.Person(r).ID, r.FormValue("name"))
+	if err != nil {
+		return err
+	}
+	return s.show(w, r, "folders", &station.Message{Text: fmt.Sprintf("The folder “%s” was made. It is open to the house.", f.Name)})
+}
+
+// openFolder says who sees a folder.
+func (s *screen) openFolder(w http.ResponseWriter, r *http.Request) error {
+	var people []uint
+	for _, v := range r.Form["person"] {
+		var id uint
+		if _, err := fmt.Sscan(v, &id); err == nil {
+			people = append(people, id)
+		}
+	}
+	closed := r.FormValue("for") == "chosen"
+	if err := s.desk.OpenFolder(r.Context(), station.Person(r).ID, station.ID(r, "id"), closed, people); err != nil {
+		return err
+	}
+	text := "Open to the house."
+	if closed {
+		text = "Only the people chosen, and administrators, see it now."
+	}
+	return s.show(w, r, "folders", &station.Message{Text: text})
+}
+
+// chosen names those who were chosen for a folder, but for administrators.
+func chosen(f desk.FolderView, people []desk.Person) string {
+	var names []string
+	for _, p := range people {
+		if p.Role != desk.Administrator && slices.Contains(f.People, p.ID) {
+			names = append(names, p.Name)
+		}
+	}
+	return strings.Join(append(names, "administrators"), ", ")
+}
+
+// seersView is who sees a document.
+type seersView struct {
+	Document  *desk.Document
+	Everybody bool
+	Owner     string
+	People    []string // who see it by its folder
+	Passed    []desk.Person
+	Others    []desk.Person // to whom it can be passed on
+}
+
+func (s *screen) seersOf(r *http.Request) (*seersView, error) {
+	me, ctx := station.Person(r), r.Context()
+	row, err := s.desk.Document(ctx, me.ID, station.ID(r, "id"))
+	if err != nil {
+		return nil, err
+	}
+	everybody, people, passed, err := s.desk.Seers(ctx, row)
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.desk.Others(ctx, 0)
+	if err != nil {
+		return nil, err
+	}
+	v := &seersView{Document: row, Everybody: everybody}
+	for _, p := range all {
+		switch {
+		case p.ID == row.OwnerID:
+			v.Owner = p.Name
+		case slices.Contains(passed, p.ID):
+			v.Passed = append(v.Passed, p)
+		case slices.Contains(people, p.ID):
+			v.People = append(v.People, p.Name)
+		case p.Role != desk.Administrator:
+			v.Others = append(v.Others, p)
+		}
+	}
+	return v, nil
+}
+
+func (s *screen) seers(w http.ResponseWriter, r *http.Request) error {
+	v, err := s.seersOf(r)
+	if err != nil {
+		return err
+	}
+	return s.Render(w, http.StatusOK, "seers", v)
+}
+
+// passOn lets somebody see a document, or no longer.
+func (s *screen) passOn(w http.ResponseWriter, r *http.Request) error {
+	me, id := station.Person(r).ID, station.ID(r, "id")
+	var err error
+	if from := station.FormID(r, "from"); from != 0 {
+		err = s.desk.TakeBack(r.Context(), me, id, from)
+	} else {
+		err = s.desk.PassOn(r.Context(), me, id, station.FormID(r, "to"))
+	}
+	if err != nil {
+		return err
+	}
+	return s.seers(w, r)
+}
