@@ -139,7 +139,11 @@ func chunk(data []byte, kind string, body []byte) []byte {
 }
 
 func TestPixels(t *testing.T) {
-	assert.Equal(t, 30*20, picture.Pixels(encoded(t, image.NewNRGBA(image.Rect(0, 0, 30, 20)))))
+	plain := image.NewNRGBA(image.Rect(0, 0, 30, 20))
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, plain))
+	assert.Equal(t, 30*20, picture.Pixels(b.Bytes()))
+	assert.Zero(t, picture.Pixels(encoded(t, plain)), "a JPEG's data stay as they are")
 	endless := append([]byte("\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR"), bytes.Repeat([]byte{255}, 16)...)
 	assert.Equal(t, pdf.MaxPixels, picture.Pixels(endless))
 	assert.Zero(t, picture.Pixels(endless[:20]))
