@@ -14,9 +14,9 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/arrange"
-	"glenrain/core/field"
 	"glenrain/core/finding"
 	"glenrain/core/jobs"
+	"glenrain/core/outgoing"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
 )
@@ -133,9 +133,8 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 	}
 	h := &HandOut{DocumentID: o.Document, StateID: s.State.ID, Name: name, NameKey: nameKey(name), Replaced: o.Replace, PersonID: o.Person, At: d.now()}
 	doc := s.PDF.Fork()
-	stamp(doc, pdf.DateString(h.At))
-	field.Unsign(doc)
-	opt := pdf.FullOptions{Once: true, Progress: func(done int) { w.Set(done, doc.Objects()) }}
+	opt := outgoing.Prepare(doc, h.At)
+	opt.Progress = func(done int) { w.Set(done, doc.Objects()) }
 	_, _ = rand.Read(opt.ID[:]) // never fails
 	write := func(out io.Writer) error { return doc.WriteFull(ctx, out, opt) }
 	switch {
@@ -219,15 +218,6 @@ func (d *Desk) check(sha string, locked bool) (int, error) {
 	}
 	pages, err := doc.Pages()
 	return len(pages), err
-}
-
-// stamp sets the date of change in the document information dictionary (ISO 32000-2, 14.3.3).
-func stamp(doc *pdf.Document, date pdf.String) {
-	if info, ok := doc.Trailer().Get("Info").(pdf.Ref); ok {
-		if d := doc.Edit(info); d != nil {
-			d.Set("ModDate", date)
-		}
-	}
 }
 
 // Combination asks for one document made of several, in their order.

@@ -15,7 +15,10 @@ import (
 	"time"
 
 	"glenrain/core/arrange"
+	"glenrain/core/draw"
+	"glenrain/core/finding"
 	"glenrain/core/jobs"
+	"glenrain/core/outgoing"
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
@@ -38,8 +41,9 @@ type opened struct {
 
 func (o *opened) close() { _ = o.file.Close() }
 
-// openFile opens a PDF and lists its pages; it must be closed. One that is to be changed is read whole.
-func openFile(ctx context.Context, path, password string, change bool) (*opened, error) {
+// openFile opens a PDF and lists its pages; it must be closed. One that is to be changed is read whole. Of several passwords the first one that
+// opens it is used.
+func openFile(ctx context.Context, path string, passwords []string, change bool) (*opened, error) {
 	debug.SetGCPercent(gcPercent)
 	f, err := os.Open(path)
 	if err != nil {
@@ -50,12 +54,15 @@ func openFile(ctx context.Context, path, password string, change bool) (*opened,
 	if err == nil && st.IsDir() {
 		err = fmt.Errorf("%s is a folder: %w", path, errUnreadable)
 	}
-	switch {
-	case err != nil:
-	case change:
-		o.Document, o.wrong, o.anew, err = pdf.OpenVerified(ctx, f, st.Size(), password)
-	default:
-		o.Document, o.wrong, err = pdf.OpenMended(ctx, f, st.Size(), password)
+	if err == nil {
+		err = eachPassword(passwords, func(password string) (err error) {
+			if change {
+				o.Document, o.wrong, o.anew, err = pdf.OpenVerified(ctx, f, st.Size(), password)
+			} else {
+				o.Document, o.wrong, err = pdf.OpenMended(ctx, f, st.Size(), password)
+			}
+			return err
+		})
 	}
 	if err == nil {
 		o.pages, err = o.Pages()
@@ -68,6 +75,18 @@ func openFile(ctx context.Context, path, password string, change bool) (*opened,
 		return nil, fmt.Errorf("%s: %w", filepath.Base(path), err)
 	}
 	return o, nil
+}
+
+// eachPassword tries to open a file with no password and with each of several, as long as it stays locked.
+func eachPassword(passwords []string, open func(string) error) error {
+	err := open("")
+	for _, p := range passwords {
+		if !errors.Is(err, pdf.ErrLocked) {
+			return err
+		}
+		err = open(p)
+	}
+	return err
 }
 
 // writeWhole writes a file of a mode so that it appears whole or not at all.
@@ -99,11 +118,12 @@ func writeWhole(path string, mode os.FileMode, write func(io.Writer) error) (err
 
 // paths opens sources by path, relative to the working folder, and what steps' work made, in a folder for the time of the run.
 type paths struct {
-	open []*os.File
-	made string // the folder
+	open      []*os.File
+	made      string // the folder
+	passwords []string
 }
 
-func (p *paths) Open(_ context.Context, ref step.SourceRef) (*step.Source, error) {
+func (p *paths) Open(ctx context.Context, ref step.SourceRef) (*step.Source, error) {
 	path, ok := strings.CutPrefix(string(ref), "path:")
 	if !ok {
 		return nil, step.Refuse("the source %q can't be opened here: on the command line it is path:FILE", ref)
@@ -118,7 +138,17 @@ func (p *paths) Open(_ context.Context, ref step.SourceRef) (*step.Source, error
 		return nil, fmt.Errorf("%s: %w", path, errUnreadable)
 	}
 	p.open = append(p.open, f)
-	return &step.Source{Name: trimExt(path), Data: f, Size: st.Size()}, nil
+	src := &step.Source{Name: trimExt(path), Data: f, Size: st.Size()}
+	if len(p.passwords) > 0 && !draw.IsPicture(f) {
+		err = eachPassword(p.passwords, func(password string) (err error) {
+			src.Doc, _, err = pdf.OpenMended(ctx, f, st.Size(), password)
+			return err
+		})
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", filepath.Base(path), err)
+		}
+	}
+	return src, nil
 }
 
 // Keep keeps what long work made until the run ends.
@@ -175,7 +205,7 @@ type sizeOf struct {
 }
 
 func (c *infoCommand) Run(ctx context.Context) error {
-	doc, err := openFile(ctx, c.File, c.Password, false)
+	doc, err := openFile(ctx, c.File, []string{c.Password}, false)
 	if err != nil {
 		return err
 	}
@@ -215,10 +245,11 @@ func (c *infoCommand) Run(ctx context.Context) error {
 func round(v float64) float64 { return float64(int64(v*100+0.5)) / 100 }
 
 type runCommand struct {
-	Steps    string `arg:"" help:"Steps as JSON, {\"steps\":[...]}; - is standard input."`
-	File     string `arg:"" help:"The PDF."`
-	Out      string `short:"o" required:"" help:"Where to write the result."`
-	Password string `help:"Password of a locked file."`
+	Steps     string   `arg:"" help:"Steps as JSON, {\"steps\":[...]}; - is standard input."`
+	File      string   `arg:"" help:"The PDF."`
+	Out       string   `short:"o" required:"" help:"Where to write the result."`
+	Passwords []string `name:"password" sep:"none" help:"Password of a locked file, also of one that a step inserts; may be given several times."`
+	Signature string   `enum:",keep,remove" default:"" help:"Of a signed file: keep puts the changes behind what was signed, remove takes the signature out."`
 }
 
 func (c *runCommand) Run(ctx context.Context) error {
@@ -231,12 +262,16 @@ func (c *runCommand) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	file, err := openFile(ctx, c.File, c.Password, true)
+	file, err := openFile(ctx, c.File, c.Passwords, true)
 	if err != nil {
 		return err
 	}
 	defer file.close()
 	doc := file.Document
+	signed := finding.Signed(doc)
+	if signed != "" && c.Signature == "" {
+		return useError{fmt.Errorf("%s is %s; --signature=keep puts the changes behind what was signed, --signature=remove takes the signature out", filepath.Base(c.File), signed)}
+	}
 	shared, err := doc.SplitSharedPages()
 	if err != nil {
 		return err
@@ -247,7 +282,11 @@ func (c *runCommand) Run(ctx context.Context) error {
 	if doc.Encryption() != nil {
 		fmt.Println("The file was locked; the result is not.")
 	}
-	if doc.Encryption() != nil || file.anew || shared > 0 {
+	anew := doc.Encryption() != nil || file.anew || shared > 0
+	if anew && signed != "" && c.Signature == "keep" {
+		return useError{fmt.Errorf("%s has to be written anew to be changed, which its signature does not survive; --signature=remove takes it out", filepath.Base(c.File))}
+	}
+	if anew {
 		if doc, err = workingCopy(ctx, doc); err != nil {
 			return err
 		}
@@ -256,7 +295,7 @@ func (c *runCommand) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	sources := &paths{}
+	sources := &paths{passwords: c.Passwords}
 	defer sources.close()
 	now := time.Now()
 	q := step.Sequence{Registry: registry, Doc: doc, Keys: step.NewKeys(pages)}
@@ -265,13 +304,26 @@ func (c *runCommand) Run(ctx context.Context) error {
 		if err != nil {
 			return fmt.Errorf("step %d: %w", i+1, err)
 		}
+		if res.NewBase != nil && signed != "" && c.Signature == "keep" {
+			return useError{fmt.Errorf("step %d has to write the file anew, which its signature does not survive; --signature=remove takes it out", i+1)}
+		}
 		fmt.Println(res.Sentence + ".")
 		for _, w := range res.Warnings {
 			fmt.Println("  " + w)
 		}
 	}
 	return writeWhole(c.Out, 0o644, func(w io.Writer) error {
-		return q.Doc.WriteFull(ctx, w, pdf.FullOptions{Once: true, ID: seedOf(data, -1)})
+		if signed != "" && c.Signature == "keep" {
+			_, err := io.Copy(w, io.NewSectionReader(q.Doc.Source(), 0, q.Doc.Size()))
+			return err
+		}
+		out := q.Doc.Fork()
+		if signed != "" {
+			fmt.Println("The signature was taken out.")
+		}
+		opt := outgoing.Prepare(out, now)
+		opt.ID = seedOf(data, -1)
+		return out.WriteFull(ctx, w, opt)
 	})
 }
 
@@ -299,12 +351,13 @@ func readSteps(name string) ([]byte, error) {
 }
 
 type combineCommand struct {
-	Files []string `arg:"" help:"PDFs, JPEGs and PNGs, in order."`
-	Out   string   `short:"o" required:"" help:"Where to write the result."`
+	Files     []string `arg:"" help:"PDFs, JPEGs and PNGs, in order."`
+	Out       string   `short:"o" required:"" help:"Where to write the result."`
+	Passwords []string `name:"password" sep:"none" help:"Password of a locked file; may be given several times, each is tried on each locked file."`
 }
 
 func (c *combineCommand) Run(ctx context.Context) error {
-	sources := &paths{}
+	sources := &paths{passwords: c.Passwords}
 	defer sources.close()
 	inserts := make([]arrange.Insert, len(c.Files))
 	for i, f := range c.Files {
@@ -329,10 +382,12 @@ type renderCommand struct {
 	Page int     `default:"1" help:"Which page, from 1 on."`
 	DPI  float64 `name:"dpi" default:"96" help:"Pixels an inch."`
 	Out  string  `short:"o" required:"" help:"Where to write the PNG."`
+
+	Password string `help:"Password of a locked file."`
 }
 
 func (c *renderCommand) Run(ctx context.Context) error {
-	doc, err := openFile(ctx, c.File, "", false)
+	doc, err := openFile(ctx, c.File, []string{c.Password}, false)
 	if err != nil {
 		return err
 	}
@@ -352,16 +407,13 @@ func (c *renderCommand) Run(ctx context.Context) error {
 		return err
 	}
 	defer pool.Close()
-	abs, err := filepath.Abs(c.File)
+	abs, size, done, err := c.drawable(ctx, doc)
 	if err != nil {
 		return err
 	}
-	st, err := doc.file.Stat()
-	if err != nil {
-		return err
-	}
+	defer done()
 	pic, err := pool.Render(ctx, raster.Request{
-		Source: raster.Source{Key: abs, Parts: []raster.Part{{Path: abs, Size: st.Size()}}},
+		Source: raster.Source{Key: abs, Parts: []raster.Part{{Path: abs, Size: size}}},
 		Page:   c.Page - 1, Scale: c.DPI / 72, Format: raster.PNG,
 	})
 	if err != nil {
@@ -371,6 +423,34 @@ func (c *renderCommand) Run(ctx context.Context) error {
 		_, err := w.Write(pic.Data)
 		return err
 	})
+}
+
+// drawable gives the file for the renderer: a sound one without a password in place of one that is locked or had to be mended.
+func (c *renderCommand) drawable(ctx context.Context, doc *opened) (path string, size int64, done func(), err error) {
+	st, err := doc.file.Stat()
+	if err != nil {
+		return "", 0, nil, err
+	}
+	if doc.Encryption() == nil && len(doc.wrong) == 0 && doc.Document.Size() == st.Size() {
+		if path, err = filepath.Abs(c.File); err != nil {
+			return "", 0, nil, err
+		}
+		return path, st.Size(), func() {}, nil
+	}
+	f, err := os.CreateTemp("", "glenrain-render-*")
+	if err != nil {
+		return "", 0, nil, err
+	}
+	done = func() { _ = os.Remove(f.Name()) }
+	err = doc.WriteFull(ctx, f, pdf.FullOptions{KeepNumbers: true})
+	if err == nil {
+		size, err = f.Seek(0, io.SeekCurrent)
+	}
+	if err = errors.Join(err, f.Close()); err != nil {
+		done()
+		return "", 0, nil, err
+	}
+	return f.Name(), size, done, nil
 }
 
 type stepsCommand struct {

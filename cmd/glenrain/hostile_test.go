@@ -222,7 +222,11 @@ func TestHostileCommands(t *testing.T) {
 	good := filepath.Join(dir, "good.pdf")
 	require.NoError(t, os.WriteFile(good, pdftest.Text(2), 0o600))
 	rotate := filepath.Join(dir, "rotate.json")
-	require.NoError(t, os.WriteFile(rotate, []byte(`{"steps":[{"step":"rotate","pages":"1","by":90}]}`), 0o600))
+	require.NoError(t, os.WriteFile(rotate, []byte(`{"steps":[{"name":"rotate","params":{"pages":"1","by":90}}]}`), 0o600))
+	cache := "XDG_CACHE_HOME=" + filepath.Join(os.TempDir(), "glenrain-test-cache")
+	first := exec.Command(os.Args[0], "render", good, "-o", filepath.Join(dir, "good.png")) // prepares the renderer, once on each machine
+	first.Env = append(os.Environ(), asProgram+"=1", cache)
+	require.NoError(t, first.Run())
 	for _, h := range hostiles(t) {
 		path := filepath.Join(dir, "hostile"+filepath.Ext(h.Name))
 		require.NoError(t, os.WriteFile(path, h.Data, 0o600))
@@ -234,7 +238,7 @@ func TestHostileCommands(t *testing.T) {
 		for _, args := range commands {
 			t.Run(h.Name+"/"+args[0], func(t *testing.T) {
 				cmd := exec.Command(os.Args[0], args...)
-				cmd.Env = append(os.Environ(), asProgram+"=1", "XDG_CACHE_HOME="+filepath.Join(os.TempDir(), "glenrain-test-cache"))
+				cmd.Env = append(os.Environ(), asProgram+"=1", cache)
 				var errs strings.Builder
 				cmd.Stderr = &errs
 				start := time.Now()

@@ -210,3 +210,80 @@ func TestSteps(t *testing.T) {
 		}
 	}
 }
+
+// Several passwords may be given: each is tried on each locked file, and pages of locked and damaged files are drawn.
+func TestPasswords(t *testing.T) {
+	lock := func(name, password string, r string) string {
+		out := filepath.Join(t.TempDir(), name)
+		args := []string{"--encrypt", password, "owner", r, "--"}
+		if r != "256" {
+			args = []string{"--allow-weak-crypto", "--encrypt", password, "owner", r, "--"}
+		}
+		require.NoError(t, exec.Command("qpdf", append(args, write(t, "a.pdf", pdftest.Text(2)), out)...).Run())
+		return out
+	}
+	one, two, open := lock("one.pdf", "ebb", "256"), lock("two.pdf", "flow", "40"), write(t, "open.pdf", pdftest.Text(1))
+	out := filepath.Join(t.TempDir(), "o.pdf")
+	code, _, errs := glenrain(t, "", "combine", one, open, two, "-o", out, "--password", "flow", "--password", "ebb")
+	require.Zero(t, code, errs)
+	file, err := os.ReadFile(out)
+	require.NoError(t, err)
+	pdftest.Check(t, file)
+	assert.Equal(t, []string{"Page 1", "Page 2", "Page 1", "Page 1", "Page 2"}, pdftest.PageTexts(t, file))
+	code, _, errs = glenrain(t, "", "combine", one, two, "-o", out, "--password", "ebb")
+	assert.Equal(t, exitPassword, code)
+	assert.Contains(t, errs, "two")
+	steps := `{"steps":[{"name":"insert","params":{"from":"path:` + two + `","to":"end"}}]}`
+	code, _, errs = glenrain(t, steps, "run", "-", one, "-o", out, "--password", "ebb", "--password", "flow")
+	require.Zero(t, code, errs)
+
+	picture := func(args ...string) []byte {
+		out := filepath.Join(t.TempDir(), "o.png")
+		code, _, errs := glenrain(t, "", append(append([]string{"render"}, args...), "-o", out)...)
+		require.Zero(t, code, errs)
+		b, err := os.ReadFile(out)
+		require.NoError(t, err)
+		return b
+	}
+	want := picture(write(t, "plain.pdf", pdftest.Text(2)))
+	assert.Equal(t, want, picture(one, "--password", "ebb"))
+	assert.Equal(t, want, picture(two, "--password", "flow"))
+	whole := pdftest.Text(2)
+	assert.Equal(t, want, picture(write(t, "cut.pdf", whole[:bytes.LastIndex(whole, []byte("\nxref\n"))])))
+	code, _, _ = glenrain(t, "", "render", one, "-o", out)
+	assert.Equal(t, exitPassword, code)
+}
+
+// A signed file is not changed before it was said what becomes of the signature.
+func TestSignedFile(t *testing.T) {
+	f := &pdftest.File{Version: "1.7"}
+	f.Add("<</Type/Catalog/Pages 2 0 R/AcroForm<</SigFlags 3/Fields[5 0 R]>>>>")
+	f.Add("<</Type/Pages/Kids[3 0 R]/Count 1/MediaBox[0 0 100 100]>>")
+	f.Add("<</Type/Page/Parent 2 0 R/Annots[5 0 R]>>")
+	f.Add("<</Type/Sig/Filter/Standard/Name(Harbour master)>>")
+	f.Add("<</Type/Annot/Subtype/Widget/FT/Sig/T(master)/V 4 0 R/Rect[0 0 9 9]>>")
+	data := f.Bytes()
+	in, out := write(t, "signed.pdf", data), filepath.Join(t.TempDir(), "o.pdf")
+	steps := `{"steps":[{"name":"rotate","params":{"pages":"1","by":90}}]}`
+	code, _, errs := glenrain(t, steps, "run", "-", in, "-o", out)
+	assert.Equal(t, exitUse, code)
+	assert.Contains(t, errs, "--signature")
+	assert.NoFileExists(t, out)
+	code, _, errs = glenrain(t, steps, "run", "-", in, "-o", out, "--signature", "keep")
+	require.Zero(t, code, errs)
+	file, err := os.ReadFile(out)
+	require.NoError(t, err)
+	assert.True(t, bytes.HasPrefix(file, data), "the changes stand behind what was signed")
+	pdftest.Check(t, file)
+	code, said, errs := glenrain(t, steps, "run", "-", in, "-o", out, "--signature", "remove")
+	require.Zero(t, code, errs)
+	assert.Contains(t, said, "The signature was taken out.")
+	file, err = os.ReadFile(out)
+	require.NoError(t, err)
+	assert.NotContains(t, string(pdftest.Tool(t, file, "qpdf", "--qdf", "FILE", "-")), "Harbour master")
+	code, _, errs = glenrain(t, "", "run", "-", in, "-o", out, "--signature", "perhaps")
+	assert.Equal(t, exitUse, code, errs)
+	code, said, errs = glenrain(t, "", "combine", in, in, "-o", out)
+	require.Zero(t, code, errs)
+	assert.Contains(t, said, "signature")
+}

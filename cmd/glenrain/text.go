@@ -22,7 +22,7 @@ type textCommand struct {
 // Run writes the text of pages in the order in which it is read: a paragraph a line, an empty line between two, the cells of a row
 // with tabs between them, a form feed behind each page.
 func (c *textCommand) Run(ctx context.Context) error {
-	doc, err := openFile(ctx, c.File, c.Password, false)
+	doc, err := openFile(ctx, c.File, []string{c.Password}, false)
 	if err != nil {
 		return err
 	}

@@ -8,6 +8,7 @@ import (
 	"math"
 
 	"glenrain/core/annot"
+	"glenrain/core/claim"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
 	"glenrain/core/structure"
@@ -92,7 +93,17 @@ func (m *MarkText) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*
 	if m.Text != "" {
 		what = "“" + shorten(m.Text) + "”"
 	}
-	return done(doc, env, refs[0], what+" "+kinds[m.How].done), nil
+	res := done(doc, env, refs[0], what+" "+kinds[m.How].done)
+	res.Adds = claim.Comment | effect(m.How)
+	return res, nil
+}
+
+// effect is what a mark brings in, whichever way it came: only a highlight blends.
+func effect(how string) claim.Effect {
+	if kinds[how].subtype == "Highlight" {
+		return claim.Colour | claim.Transparency
+	}
+	return claim.Colour
 }
 
 // shorten keeps the trail's sentences to a line.
@@ -145,7 +156,9 @@ func (c *Change) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	}
 	m.Kind, m.Colour, m.Made = kinds[c.How].subtype, [3]float64{r, g, b}, env.Now
 	annot.ChangeMarkup(doc, m)
-	return done(doc, env, page, "A mark changed"), nil
+	res := done(doc, env, page, "A mark changed")
+	res.Adds = effect(c.How)
+	return res, nil
 }
 
 // Remove is the step "mark-remove".

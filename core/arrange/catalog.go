@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"glenrain/core/claim"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
 )
@@ -70,6 +71,9 @@ func bringCatalog(doc, src *pdf.Document, c *pdf.Copier, name string) (told []st
 		if came, err := c.Object(src.Resolve(intents)); err != nil || !doc.Alike(doc.Catalog().Get("OutputIntents"), came) {
 			told = append(told, fmt.Sprintf("“%s” was made for another printing condition than the document: its colours may print differently.", name))
 		}
+	}
+	if claims := claim.Of(src); doc.Size() == 0 && len(claims) > 0 { // a new document
+		told = append(told, fmt.Sprintf("“%s” says that it is %s; the new document does not say so.", name, claim.Names(claims)))
 	}
 	if from.Has("AA") || doc.Name(src.Dict(from.Get("OpenAction")).Get("S")) == "JavaScript" {
 		told = append(told, fmt.Sprintf("What “%s” does by itself when it is opened, printed or closed was left out.", name))

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"glenrain/core/annot"
+	"glenrain/core/claim"
 	"glenrain/core/draw"
 	"glenrain/core/field"
 	"glenrain/core/nav"
@@ -39,7 +40,7 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 	if err != nil {
 		return nil, err
 	}
-	res := &step.Result{Moved: true}
+	res := &step.Result{Moved: true, Adds: claim.Foreign}
 	keepLabels := nav.KeepLabels(doc)
 	var pages []pdf.Ref
 	var b brought
@@ -57,6 +58,9 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 			if from, _, err = pdf.OpenMended(ctx, src.Data, src.Size, ""); err != nil {
 				return nil, step.Refuse("“%s” can't be inserted: %v", name, err)
 			}
+		}
+		if claim.Keeps(doc, from) {
+			res.Adds = 0
 		}
 		if b, err = in.bring(doc, from, env, name); err != nil {
 			return nil, err

@@ -39,9 +39,12 @@ func Signatures(doc *pdf.Document) []Signature {
 }
 
 // Unsign takes the signatures out of a document that is written anew, which none of them would fit:
-// their fields stay, empty, and look as they did.
+// their fields stay, empty, and look as they did. Rights that depend on a signature (12.8.2.3, 12.8.4) go with them.
 func Unsign(doc *pdf.Document) {
 	all, fields := signatures(doc)
+	if doc.Catalog().Has("Perms") {
+		doc.Edit(doc.Root()).Delete("Perms")
+	}
 	if len(all) == 0 {
 		return
 	}
@@ -49,9 +52,6 @@ func Unsign(doc *pdf.Document) {
 		if f := doc.Edit(r); f != nil {
 			f.Delete("V")
 		}
-	}
-	if doc.Catalog().Has("Perms") {
-		doc.Edit(doc.Root()).Delete("Perms")
 	}
 	editForm(doc).Delete("SigFlags")
 }

@@ -8,6 +8,7 @@ import (
 	"fmt"
 
 	"glenrain/core/field"
+	"glenrain/core/nav"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
 	"glenrain/core/structure"
@@ -25,10 +26,10 @@ type Finding struct {
 type Check func(*pdf.Document) ([]Finding, error)
 
 // Arrival are the checks when a file is added.
-var Arrival = []Check{signed, withoutText, untagged}
+var Arrival = []Check{signed, rights, elsewhere, withoutText, nowhere, untagged}
 
 // General are the checks before a file goes out that belong to no job.
-var General = []Check{signed, withoutText, noTitle, untagged}
+var General = []Check{signed, withoutText, noTitle, nowhere, untagged}
 
 // Run runs checks one after another, as long as ctx lasts.
 func Run(ctx context.Context, doc *pdf.Document, checks []Check) ([]Finding, error) {
@@ -79,6 +80,39 @@ func by(signer string) string {
 		return ""
 	}
 	return " by " + signer
+}
+
+// rights finds what a signature allows certain programs to do (ISO 32000-2, 12.8.2.3).
+func rights(doc *pdf.Document) ([]Finding, error) {
+	if perms := doc.Dict(doc.Catalog().Get("Perms")); !perms.Has("UR3") && !perms.Has("UR") {
+		return nil, nil
+	}
+	return []Finding{{Kind: "rights", Sentence: "a signature in it lets certain programs do more with it (usage rights): that ends with any change"}}, nil
+}
+
+// elsewhere finds a form of which only programs for XFA know.
+func elsewhere(doc *pdf.Document) ([]Finding, error) {
+	if _, only := field.XFA(doc); !only {
+		return nil, nil
+	}
+	return []Finding{{Kind: "xfa", Sentence: "its form is written in XFA alone, which is not read here: what its pages show may be no more than a notice"}}, nil
+}
+
+// nowhere finds bookmarks that lead to no page.
+func nowhere(doc *pdf.Document) ([]Finding, error) {
+	lost := nav.Nowhere(doc)
+	if len(lost) == 0 {
+		return nil, nil
+	}
+	first := []rune(lost[0])
+	if len(first) > 40 {
+		first = append(first[:38], '…')
+	}
+	s := fmt.Sprintf("the bookmark “%s” leads nowhere", string(first))
+	if len(lost) > 1 {
+		s = fmt.Sprintf("%s lead nowhere, the first is “%s”", step.Count(len(lost), "bookmark"), string(first))
+	}
+	return []Finding{{Kind: "nowhere", Sentence: s}}, nil
 }
 
 func untagged(doc *pdf.Document) ([]Finding, error) {

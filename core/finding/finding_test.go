@@ -67,3 +67,22 @@ func TestSigned(t *testing.T) {
 	}
 	assert.Empty(t, Signed(pdftest.Open(t, pdftest.Text(1))))
 }
+
+// What the first change ends, what can't be read here, and what leads nowhere is told on arrival.
+func TestArrivals(t *testing.T) {
+	f := &pdftest.File{Version: "1.7"}
+	f.Add("<</Type/Catalog/Pages 2 0 R/Perms<</UR3<</Type/Sig>>>>/AcroForm<</Fields[]/XFA(xdp)>>/Outlines 4 0 R>>")
+	f.Add("<</Type/Pages/Kids[3 0 R]/Count 1/MediaBox[0 0 100 100]>>")
+	f.Add("<</Type/Page/Parent 2 0 R>>")
+	f.Add("<</First 5 0 R/Last 7 0 R/Count 3>>")
+	f.Add("<</Title(Low water)/Parent 4 0 R/Next 6 0 R/Dest(nobody)>>")
+	f.Add("<</Title(Chart)/Parent 4 0 R/Prev 5 0 R/Next 7 0 R/Dest[3 0 R/Fit]>>")
+	f.Add("<</Title(Tide tables)/Parent 4 0 R/Prev 6 0 R/Dest[99 0 R/Fit]>>")
+	got := kinds(t, f.Bytes(), Arrival)
+	assert.Contains(t, got, "rights")
+	assert.Contains(t, got, "xfa")
+	assert.Equal(t, "2 bookmarks lead nowhere, the first is “Low water”", got["nowhere"].Sentence)
+	for _, kind := range []string{"rights", "xfa", "nowhere"} {
+		assert.NotContains(t, kinds(t, pdftest.Text(1), Arrival), kind)
+	}
+}

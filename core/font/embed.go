@@ -54,6 +54,7 @@ func (e *Embedding) Finish(doc *pdf.Document) {
 	name := pdf.Name(subsetTag(f.Name, gids) + "+" + f.Name)
 	program := f.Subset(gids)
 	file := doc.Add(pdf.NewFlateStream(pdf.NewDict("Length1", pdf.Integer(len(program))), program))
+	set := f.cidSet(gids)
 	flags := 32 // nonsymbolic (9.8.2, table 121)
 	if f.FixedPitch {
 		flags |= 1
@@ -70,6 +71,7 @@ func (e *Embedding) Finish(doc *pdf.Document) {
 		"FontBBox", pdf.Array{num(f.BBox[0]), num(f.BBox[1]), num(f.BBox[2]), num(f.BBox[3])},
 		"ItalicAngle", pdf.Real(f.Italic), "Ascent", num(f.Ascent), "Descent", num(f.Descent),
 		"CapHeight", num(f.CapHeight), "StemV", pdf.Integer(50+f.Weight*f.Weight/6500), "FontFile2", file,
+		"CIDSet", doc.Add(pdf.NewFlateStream(nil, set)),
 	))
 	var widths pdf.Array
 	for i := 0; i < len(gids); {
@@ -90,6 +92,18 @@ func (e *Embedding) Finish(doc *pdf.Document) {
 		"Type", pdf.Name("Font"), "Subtype", pdf.Name("Type0"), "BaseFont", name, "Encoding", pdf.Name("Identity-H"),
 		"DescendantFonts", pdf.Array{cid}, "ToUnicode", doc.Add(pdf.NewFlateStream(nil, e.toUnicode(gids))),
 	))
+}
+
+// cidSet tells which glyphs are in a subset, a bit each, the highest first (9.8.3.2); PDF/A-1 asks for it (ISO 19005-1, 6.3.5).
+func (t *TrueType) cidSet(gids []uint16) []byte {
+	var set []byte
+	for g := range t.closure(gids) {
+		for len(set) <= int(g)/8 {
+			set = append(set, 0)
+		}
+		set[g/8] |= 0x80 >> (g % 8)
+	}
+	return set
 }
 
 // subsetTag makes the six letters before a subset's name from what is in it (9.9.2).

@@ -195,15 +195,21 @@ func (t *TrueType) components(gid uint16, into map[uint16]bool) {
 	}
 }
 
-// Subset gives a font file with only the given glyphs (and those they are made
-// of), under the numbers they have here. It holds the tables that an embedded
-// TrueType program needs (ISO 32000-2, 9.9.1).
-func (t *TrueType) Subset(gids []uint16) []byte {
+// closure gives glyphs with those they are composed of, and the one for characters that are missing.
+func (t *TrueType) closure(gids []uint16) map[uint16]bool {
 	keep := map[uint16]bool{}
 	t.components(0, keep)
 	for _, g := range gids {
 		t.components(g, keep)
 	}
+	return keep
+}
+
+// Subset gives a font file with only the given glyphs (and those they are made
+// of), under the numbers they have here. It holds the tables that an embedded
+// TrueType program needs (ISO 32000-2, 9.9.1).
+func (t *TrueType) Subset(gids []uint16) []byte {
+	keep := t.closure(gids)
 	used := slices.Sorted(maps.Keys(keep))
 	n := min(int(used[len(used)-1])+1, t.Glyphs)
 	loca := make([]byte, 4*(n+1))

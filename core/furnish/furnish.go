@@ -9,6 +9,7 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"glenrain/core/claim"
 	"glenrain/core/draw"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
@@ -148,7 +149,7 @@ func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Resu
 	if err != nil {
 		return nil, err
 	}
-	res := &step.Result{Redrawn: step.RedrawPages}
+	res := &step.Result{Redrawn: step.RedrawPages, Adds: claim.Colour}
 	forms := map[string]pdf.Ref{}
 	touched := make(map[pdf.Ref]bool, len(was)+len(at))
 	for _, ref := range was {
@@ -296,7 +297,7 @@ func (r *Update) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	if len(which) == 0 {
 		return nil, step.Refuse("nothing is out of date")
 	}
-	res := &step.Result{Redrawn: step.RedrawPages}
+	res := &step.Result{Redrawn: step.RedrawPages, Adds: claim.Colour}
 	title := ""
 	for _, p := range which {
 		ru, err := ruleOf(p)

@@ -18,6 +18,9 @@ type FullOptions struct {
 	KeepNumbers bool
 	// Once lets streams and whatever pages draw with stand once where they say the same.
 	Once bool
+	// Classic writes each object by itself and a cross-reference table (7.5.4) where the file is not locked, as programs for PDF up to 1.4
+	// need it, and keeps the version.
+	Classic bool
 	// ID becomes the second part of the trailer's /ID (14.4).
 	ID [16]byte
 	// Protect, where set, locks the file.
@@ -104,7 +107,10 @@ func (f *fullWriter) write(ctx context.Context) error {
 			return err
 		}
 	}
-	version := max(d.Version(), "1.5")
+	version := d.Version()
+	if !f.classic() {
+		version = max(version, "1.5")
+	}
 	if f.lock != nil && f.lock.Revision >= 5 {
 		version = max(version, "2.0") // where revision 6 comes from
 	} else if f.lock != nil {
@@ -140,6 +146,9 @@ func (f *fullWriter) write(ctx context.Context) error {
 	}
 	return f.xref(trailer)
 }
+
+// classic reports whether no object streams and no cross-reference stream are written.
+func (f *fullWriter) classic() bool { return f.opt.Classic && f.lock == nil }
 
 // rebuildTree gives the pages a new, balanced page tree in the overlay.
 func (f *fullWriter) rebuildTree(pages []Leaf) error {
@@ -242,9 +251,11 @@ func (f *fullWriter) object(r Ref) error {
 	}
 	num := f.numbers[r.Num]
 	s, isStream := o.(*Stream)
-	if !isStream && f.lock != nil && !f.lock.packs() {
-		if o, err = f.lock.object(o, num); err != nil {
-			return err
+	if !isStream && (f.classic() || f.lock != nil && !f.lock.packs()) {
+		if f.lock != nil {
+			if o, err = f.lock.object(o, num); err != nil {
+				return err
+			}
 		}
 		f.entries = append(f.entries, numbered{num, entry{kind: 1, off: f.out.n}})
 		_, err = f.out.Write(append(appendMapped(fmt.Appendf(nil, "%d 0 obj\n", num), o, f.target), "\nendobj\n"...))
@@ -328,6 +339,18 @@ func (f *fullWriter) xref(trailer *Dict) error {
 		}
 		trailer.Set("Encrypt", Ref{Num: f.last})
 	}
+	firstID := String(f.opt.ID[:])
+	if f.opt.Protect != nil && f.opt.Protect.Again != nil {
+		firstID = String(f.opt.Protect.Again.ID)
+	} else if a := f.doc.Array(f.doc.trailer.Get("ID")); len(a) == 2 {
+		if s, ok := f.doc.Resolve(a[0]).(String); ok && s != "" {
+			firstID = s
+		}
+	}
+	id := Array{firstID, String(f.opt.ID[:])}
+	if f.classic() {
+		return f.table(trailer, id)
+	}
 	f.last++
 	self, at := f.last, f.out.n
 	f.entries = append(f.entries, numbered{0, entry{}}, numbered{self, entry{kind: 1, off: at}})
@@ -358,21 +381,46 @@ func (f *fullWriter) xref(trailer *Dict) error {
 	for _, e := range trailer.Entries() {
 		t.Set(e.Key, e.Value)
 	}
-	firstID := String(f.opt.ID[:])
-	if f.opt.Protect != nil && f.opt.Protect.Again != nil {
-		firstID = String(f.opt.Protect.Again.ID)
-	} else if a := f.doc.Array(f.doc.trailer.Get("ID")); len(a) == 2 {
-		if s, ok := f.doc.Resolve(a[0]).(String); ok && s != "" {
-			firstID = s
-		}
-	}
-	t.Set("ID", Array{firstID, String(f.opt.ID[:])})
+	t.Set("ID", id)
 	t.Set("DecodeParms", NewDict("Predictor", Integer(12), "Columns", Integer(row)))
 	t.Set("Filter", Name("FlateDecode"))
 	if err := f.emit(self, NewStream(t, Deflate(predictUp(data, row)))); err != nil {
 		return err
 	}
 	_, err := fmt.Fprintf(f.out, "startxref\n%d\n%%%%EOF\n", at)
+	return err
+}
+
+// table writes a cross-reference table and the trailer (7.5.4, 7.5.5).
+func (f *fullWriter) table(trailer *Dict, id Array) error {
+	at := f.out.n
+	kinds := map[int]int64{}
+	for _, e := range f.entries {
+		kinds[e.num] = e.off
+	}
+	var b bytes.Buffer
+	fmt.Fprintf(&b, "xref\n0 %d\n", f.last+1)
+	// Numbers that are not in use form a list that begins and ends with object 0.
+	next := make([]int, f.last+1)
+	free := 0
+	for n := f.last; n >= 0; n-- {
+		if _, used := kinds[n]; !used {
+			next[n], free = free, n
+		}
+	}
+	for n := range f.last + 1 {
+		if off, used := kinds[n]; used {
+			fmt.Fprintf(&b, "%010d 00000 n \n", off)
+		} else {
+			fmt.Fprintf(&b, "%010d 65535 f \n", next[n])
+		}
+	}
+	trailer.Set("Size", Integer(f.last+1))
+	trailer.Set("ID", id)
+	b.WriteString("trailer\n")
+	b.Write(AppendObject(nil, trailer))
+	fmt.Fprintf(&b, "\nstartxref\n%d\n%%%%EOF\n", at)
+	_, err := f.out.Write(b.Bytes())
 	return err
 }
 

@@ -19,6 +19,7 @@ import (
 	"runtime/debug"
 	"time"
 
+	"glenrain/core/claim"
 	"glenrain/core/pdf"
 )
 
@@ -32,13 +33,14 @@ type Step interface {
 
 // Result is what a step did.
 type Result struct {
-	Pages    []Key     // the pages concerned; empty with All
-	All      bool      // every page is concerned
-	Redrawn  Redrawn   // whose pictures change
-	Moved    bool      // pages came, went or changed places
-	Sentence string    // for people, in the past tense: "Page 11 rotated right"
-	Warnings []string  // sentences on what fell away or needs a look
-	Created  []pdf.Ref // page objects it made, in the order of their keys
+	Pages    []Key        // the pages concerned; empty with All
+	All      bool         // every page is concerned
+	Redrawn  Redrawn      // whose pictures change
+	Moved    bool         // pages came, went or changed places
+	Sentence string       // for people, in the past tense: "Page 11 rotated right"
+	Warnings []string     // sentences on what fell away or needs a look
+	Created  []pdf.Ref    // page objects it made, in the order of their keys
+	Adds     claim.Effect // what it brought in that a standard which the document says it follows may not allow
 	// Whole: what it did can't be appended; the document is written anew, with the same object numbers, as a new base.
 	Whole bool
 	// What came of it, set by the runner: one incremental update, or with Whole the writer of the new base.
@@ -157,6 +159,7 @@ func (g *Registry) Run(ctx context.Context, doc *pdf.Document, s Step, env *Env)
 			res.Warnings = append(res.Warnings, warnings...)
 		}
 	}
+	res.Warnings = append(res.Warnings, claim.Told(claim.Settle(fork, res.Adds))...)
 	if pages, err := fork.Pages(); err != nil || len(pages) == 0 {
 		return nil, nil, fmt.Errorf("after the step: %w", cmp.Or(err, pdf.ErrNoPages))
 	}
