@@ -8,7 +8,7 @@ var causes = map[string]string{
 	"debian/lilypond-doc-pdf/granados.pdf":              "as cary.preview: music glyphs",
 	"debian/texlive-metapost-doc/grdemo.pdf":            "13 characters in all: a pointing hand of ZapfDingbats that mutool leaves out",
 	"debian/texlive-lang-cyrillic/zanabazr.pdf":         "bitmap fonts whose glyphs are named by numbers (a143): codes that are no characters of WinAnsi are unknown to us, controls to mutool",
-	"pdfcpu/testdata_adobe_supplement_iso32000_1.pdf":   "mathematical letters beyond the basic plane: mutool gives U+FFFD for each half of their UTF-16, ours the letter",
+	"module/6d684558.pdf":                               "mathematical letters beyond the basic plane: mutool gives U+FFFD for each half of their UTF-16, ours the letter",
 }
 
 // byEye tells what was seen of paragraphs on real pages.

@@ -67,7 +67,7 @@ func (s score) f1() float64 {
 
 func run(dir string) error {
 	var papers []*paper
-	for _, group := range []string{"pdfcpu", "debian"} {
+	for _, group := range []string{"module", "debian"} {
 		err := filepath.WalkDir(filepath.Join(dir, group), func(path string, e fs.DirEntry, err error) error {
 			if err == nil && !e.IsDir() && strings.HasSuffix(strings.ToLower(path), ".pdf") && strings.Contains(path, *only) {
 				papers = append(papers, &paper{path: path, group: group})

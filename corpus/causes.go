@@ -20,9 +20,14 @@ var causes = map[string]string{
 	"qpdf/qpdf_stream-line-enders.pdf":   "the word stream with a lone carriage return behind it: poppler reads the original's content shifted by a byte, qpdf and ours do not",
 }
 
+// walkCauses says the same of walks.
+var walkCauses = map[string]string{}
+
 // because gives the cause of a miss, as the end of a line.
-func because(rel string) string {
-	if c := causes[rel]; c != "" {
+func because(rel string) string { return cause(causes[rel]) }
+
+func cause(c string) string {
+	if c != "" {
 		return ". Cause: " + c + "."
 	}
 	return ". CAUSE NOT KNOWN."

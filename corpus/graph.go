@@ -164,6 +164,7 @@ type pair struct {
 	queue  [][2]any
 	paths  []string
 	misses []string
+	skip   map[string]bool // keys that are not compared
 }
 
 // graphs walks both files from their trailers and says where they differ.
@@ -193,12 +194,18 @@ func graphs(before, after string) []string {
 	p.values(a.trailer["/Info"], b.trailer["/Info"], "Info")
 	ca, cb := a.dict(a.trailer["/Root"]), b.dict(b.trailer["/Root"])
 	p.dicts(without(ca, "/Pages"), without(cb, "/Pages"), "Root")
+	p.run()
+	return append(p.misses, unreachable(b)...)
+}
+
+// run compares what waits.
+func (p *pair) run() {
 	for len(p.queue) > 0 && len(p.misses) < 5 {
 		q, path := p.queue[len(p.queue)-1], p.paths[len(p.paths)-1]
 		p.queue, p.paths = p.queue[:len(p.queue)-1], p.paths[:len(p.paths)-1]
 		p.values(q[0], q[1], path)
 	}
-	return append(p.misses, unreachable(b)...)
+	p.queue, p.paths = nil, nil
 }
 
 func without(d map[string]any, key string) map[string]any {
@@ -233,6 +240,9 @@ func (p *pair) values(x, y any, path string) {
 	i, pa := p.pageA[refA]
 	j, pb := p.pageB[refB]
 	if (pa || pb) && refA != "" {
+		if p.skip != nil && pa && i < 0 {
+			return // a page that is not here
+		}
 		if pa != pb || i != j {
 			p.miss(path, "leads to another page")
 		}
@@ -298,6 +308,9 @@ func (p *pair) later(x, y any, path string) {
 func (p *pair) dicts(a, b map[string]any, path string) {
 	for _, k := range slices.Sorted(maps.Keys(a)) { // in the same order in each run
 		v := a[k]
+		if p.skip[k] {
+			continue
+		}
 		if w, ok := b[k]; ok {
 			p.later(v, w, path+k)
 		} else if !isNull(p.a, v) {
@@ -308,7 +321,7 @@ func (p *pair) dicts(a, b map[string]any, path string) {
 		}
 	}
 	for _, k := range slices.Sorted(maps.Keys(b)) {
-		if _, ok := a[k]; !ok && !isNull(p.b, b[k]) {
+		if _, ok := a[k]; !ok && !p.skip[k] && !isNull(p.b, b[k]) {
 			p.miss(path+k, "is new")
 		}
 	}

@@ -1,6 +1,6 @@
-// Command corpus holds what Glenrain reads and writes against other programs, over a folder of
-// real files, and writes the table of docs/COMPATIBILITY.md to standard output: the count
-// of pages by poppler's, and the file that is written anew against the one it was written from.
+// Command corpus holds what Glenrain reads and writes against other programs, over a folder of real files, and writes its parts of
+// docs/COMPATIBILITY.md: "anew" the count of pages by poppler's, and the file that is written anew against the one it was written
+// from; "walk" each file after steps by chance against what it was.
 package main
 
 import (
@@ -8,6 +8,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"errors"
+	"flag"
 	"fmt"
 	"io/fs"
 	"os"
@@ -25,11 +26,14 @@ import (
 )
 
 func main() {
-	if len(os.Args) != 2 {
-		fmt.Fprintln(os.Stderr, "usage: corpus DIR")
+	seed := flag.Uint64("seed", 1, "of the walks")
+	only := flag.String("only", "", "walk only files whose path contains this, and write no document")
+	flag.Parse()
+	if flag.NArg() != 3 {
+		fmt.Fprintln(os.Stderr, "usage: corpus [-seed N] [-only PART] anew|walk DIR DOCUMENT")
 		os.Exit(2)
 	}
-	if err := run(os.Args[1]); err != nil {
+	if err := run(flag.Arg(0), flag.Arg(1), flag.Arg(2), *seed, *only); err != nil {
 		fmt.Fprintln(os.Stderr, "corpus:", err)
 		os.Exit(1)
 	}
@@ -44,9 +48,51 @@ type paper struct {
 	mended      string   // what was wrong with it
 	misses      []string // what of the file written anew is not as it was
 	bytes, anew int64
+	steps, told []string // of its walk
 }
 
-func run(dir string) error {
+// each does something with each paper, a few at a time.
+func each(papers []*paper, do func(*paper)) {
+	next := make(chan *paper)
+	var wg sync.WaitGroup
+	for range runtime.NumCPU() {
+		wg.Go(func() {
+			for p := range next {
+				start := time.Now()
+				do(p)
+				if t := time.Since(start); t > 30*time.Second {
+					fmt.Fprintf(os.Stderr, "%s took %.0f s\n", p.path, t.Seconds())
+				}
+			}
+		})
+	}
+	for i, p := range papers {
+		if i%100 == 0 {
+			fmt.Fprintf(os.Stderr, "%d of %d\n", i, len(papers))
+		}
+		next <- p
+	}
+	close(next)
+	wg.Wait()
+}
+
+// put puts a part of the document into its place.
+func put(path, part string, text []byte) error {
+	old, err := os.ReadFile(path)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	begin, end := []byte("<!-- "+part+" -->\n"), []byte("<!-- end of "+part+" -->\n")
+	text = append(append(slices.Clone(begin), bytes.TrimRight(text, "\n")...), append([]byte("\n"), end...)...)
+	before, rest, found := bytes.Cut(old, begin)
+	_, after, closed := bytes.Cut(rest, end)
+	if !found || !closed {
+		before, after = append(bytes.TrimRight(old, "\n"), "\n\n"...), nil
+	}
+	return os.WriteFile(path, slices.Concat(before, text, after), 0o644)
+}
+
+func run(part, dir, document string, seed uint64, only string) error {
 	var papers []*paper
 	err := filepath.WalkDir(dir, func(path string, e fs.DirEntry, err error) error {
 		if err == nil && !e.IsDir() && strings.HasSuffix(strings.ToLower(path), ".pdf") {
@@ -61,29 +107,20 @@ func run(dir string) error {
 	if len(papers) == 0 {
 		return errors.New("no PDF files in " + dir)
 	}
-	next := make(chan *paper)
-	var wg sync.WaitGroup
-	for range runtime.NumCPU() {
-		wg.Go(func() {
-			for p := range next {
-				start := time.Now()
-				p.look()
-				if t := time.Since(start); t > 20*time.Second {
-					fmt.Fprintf(os.Stderr, "%s took %.0f s\n", p.path, t.Seconds())
-				}
-			}
-		})
-	}
-	for i, p := range papers {
-		if i%100 == 0 {
-			fmt.Fprintf(os.Stderr, "%d of %d\n", i, len(papers))
+	var text []byte
+	switch part {
+	case "anew":
+		each(papers, (*paper).look)
+		text = report(dir, papers)
+	case "walk":
+		if err := walks(papers, seed, only); err != nil || only != "" {
+			return err
 		}
-		next <- p
+		text = reportWalk(dir, papers)
+	default:
+		return fmt.Errorf("there is no part %q", part)
 	}
-	close(next)
-	wg.Wait()
-	report(dir, papers)
-	return nil
+	return put(document, part, text)
 }
 
 // look reads one file, writes it anew and holds both side by side.
@@ -262,9 +299,10 @@ func checks(path string) int {
 	return 2
 }
 
-func report(dir string, papers []*paper) {
-	fmt.Printf("# Compatibility\n\nMade by `make corpus`: real files read, counted, written anew, and held against poppler and qpdf.\n\n")
-	fmt.Printf("| files | how many | poppler opens | same count | ours alone | mended | refused by both | written anew without a miss |\n|---|---:|---:|---:|---:|---:|---:|---:|\n")
+func report(dir string, papers []*paper) []byte {
+	var b bytes.Buffer
+	fmt.Fprintf(&b, "## Written anew\n\nMade by `make corpus`: real files read, counted, written anew, and held against poppler and qpdf.\n\n")
+	fmt.Fprintf(&b, "| files | how many | poppler opens | same count | ours alone | mended | refused by both | written anew without a miss |\n|---|---:|---:|---:|---:|---:|---:|---:|\n")
 	groups := map[string][]*paper{}
 	for _, p := range papers {
 		groups[p.group] = append(groups[p.group], p)
@@ -299,11 +337,11 @@ func report(dir string, papers []*paper) {
 				}
 			}
 		}
-		fmt.Printf("| %s | %d | %d | %d (%.2f %%) | %d | %d | %d | %d of %d |\n", strings.TrimPrefix(g, "~"), len(groups[g]), open, same, 100*float64(same)/float64(max(open, 1)), alone, mended, both, clean, written)
+		fmt.Fprintf(&b, "| %s | %d | %d | %d (%.2f %%) | %d | %d | %d | %d of %d |\n", strings.TrimPrefix(g, "~"), len(groups[g]), open, same, 100*float64(same)/float64(max(open, 1)), alone, mended, both, clean, written)
 	}
-	fmt.Printf("\nHeld side by side for each file: qpdf --check no worse; one cross-reference section; no object that can't be reached; " +
-		"the same graph from the trailer on (qpdf --json=2, streams by hash, numbers ignored); the same fonts, text, attachments, outlines and tags by poppler; " +
-		"the first, second and last page equal in pixels.\n\n## Misses\n\n")
+	fmt.Fprintf(&b, "\nHeld side by side for each file: qpdf --check no worse; one cross-reference section; no object that can't be reached; "+
+		"the same graph from the trailer on (qpdf --json=2, streams by hash, numbers ignored); the same fonts, text, attachments, outlines and tags by poppler; "+
+		"the first, second and last page equal in pixels.\n\n")
 	for _, p := range papers {
 		rel, _ := filepath.Rel(dir, p.path)
 		if p.poppler > 0 && p.ours != p.poppler {
@@ -311,12 +349,13 @@ func report(dir string, papers []*paper) {
 			if why == "" {
 				why = fmt.Sprintf("%d pages", p.ours)
 			}
-			fmt.Printf("- `%s`: poppler counts %d; ours: %s%s\n", rel, p.poppler, why, because(rel))
+			fmt.Fprintf(&b, "- `%s`: poppler counts %d; ours: %s%s\n", rel, p.poppler, why, because(rel))
 		}
 		if len(p.misses) > 0 {
-			fmt.Printf("- `%s`: %s%s%s\n", rel, strings.ReplaceAll(strings.Join(p.misses, "; "), "\x00", "␀"), within(p.mended), because(rel))
+			fmt.Fprintf(&b, "- `%s`: %s%s%s\n", rel, strings.ReplaceAll(strings.Join(p.misses, "; "), "\x00", "␀"), within(p.mended), because(rel))
 		}
 	}
+	return b.Bytes()
 }
 
 func within(mended string) string {

@@ -362,7 +362,7 @@ func seeds(f *testing.F) {
 	if dir == "" {
 		return
 	}
-	files, _ := filepath.Glob(filepath.Join(dir, "pdfcpu", "*.pdf"))
+	files, _ := filepath.Glob(filepath.Join(dir, "module", "*.pdf"))
 	for _, path := range files {
 		if st, err := os.Stat(path); err != nil || st.Size() > 200_000 {
 			continue
