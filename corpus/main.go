@@ -28,6 +28,7 @@ import (
 func main() {
 	seed := flag.Uint64("seed", 1, "of the walks")
 	only := flag.String("only", "", "walk only files whose path contains this, and write no document")
+	flag.StringVar(&keepOut, "out", "", "leave the last file that was handed out here")
 	flag.Parse()
 	if flag.NArg() != 3 {
 		fmt.Fprintln(os.Stderr, "usage: corpus [-seed N] [-only PART] anew|walk DIR DOCUMENT")

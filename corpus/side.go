@@ -21,6 +21,7 @@ type side struct {
 	dests  map[string]any
 	tags   map[int][]string // by page, in the order of the tree
 	firsts []int            // pages in the order in which the tree comes to them first
+	spans  []map[int]bool   // the pages of elements that stand on several
 	said   map[int][]string // strings of tags that stand on one page alone
 	layers map[string]bool  // of optional content groups: seen by default
 }
@@ -45,7 +46,8 @@ func openSide(path string) (*side, error) {
 		s.dests[k] = v
 	}
 	s.tree(s.dict(s.root["/Names"])["/Dests"], "/Names", func(k, v any) {
-		if n, ok := k.(string); ok {
+		n, ok := k.(string)
+		if _, twice := s.dests[n]; ok && !twice {
 			s.dests[n] = v
 		}
 	})
@@ -234,6 +236,9 @@ func (s *side) readTags() {
 				return on
 			}
 			maps.Copy(on, walk(d["/K"], at, s.role(d["/S"])))
+			if len(on) > 1 {
+				s.spans = append(s.spans, maps.Clone(on))
+			}
 			if len(on) == 1 {
 				for p := range on {
 					for _, k := range []string{"/Alt", "/ActualText", "/T", "/E"} {

@@ -156,6 +156,9 @@ func (p *paper) walk(lenders []string, seed uint64) {
 		p.miss("qpdf --check: worse than before")
 	}
 	w.hold(q.Doc, out)
+	if keepOut != "" {
+		_ = os.Rename(out, keepOut)
+	}
 	p.steps, p.told = w.done, w.told
 }
 
@@ -270,6 +273,9 @@ func (w *walked) one(ctx context.Context, q *step.Sequence, n int, lent *lender)
 		return
 	}
 }
+
+// keepOut, where set, is where the last file that was handed out is left, to be looked at.
+var keepOut string
 
 // lent are the pages that an insertion asks for.
 type lentPages struct {

@@ -32,6 +32,31 @@ func removed(doc *pdf.Document, r pdf.Ref) Removed {
 	return Removed{r, -1}
 }
 
+// Only gives the annotations that stand on the given pages and on no other one: some programs put one on two pages, although the standard has
+// it on one (12.5.2).
+func Only(doc *pdf.Document, pages []pdf.Ref) map[pdf.Ref]bool {
+	out := map[pdf.Ref]bool{}
+	these := make(map[pdf.Ref]bool, len(pages))
+	for _, p := range pages {
+		these[p] = true
+		for _, r := range Refs(doc, p) {
+			out[r] = true
+		}
+	}
+	all, err := doc.Pages()
+	if err != nil || len(out) == 0 {
+		return out
+	}
+	for _, l := range all {
+		if !these[l.Ref] {
+			for _, r := range Refs(doc, l.Ref) {
+				delete(out, r)
+			}
+		}
+	}
+	return out
+}
+
 // CutLinks removes from one page the links that lead to a page of which gone says so, and gives them. It must run while the named destinations still stand.
 func CutLinks(doc *pdf.Document, page pdf.Ref, gone func(pdf.Ref) bool) (cut []Removed) {
 	list := doc.Array(doc.Dict(page).Get("Annots"))

@@ -97,7 +97,9 @@ func dress(doc *pdf.Document, d *pdf.Dict, m Markup) {
 	d.Set("AP", pdf.NewDict("N", doc.Add(appearance(box, m))))
 }
 
-// appearance draws it: a highlight multiplies what is under it, so that the text stays dark.
+// appearance draws it: a highlight multiplies what is under it, so that the text stays dark. A program that finds blending on a page may draw
+// all of the page in a group, which makes the edges of its letters a level or two lighter or darker: mutool does, whether the appearance is
+// a group of its own, isolated or not, or none. Opacity in place of blending would avoid that, and fade the text under the mark.
 func appearance(box pdf.Rect, m Markup) *pdf.Stream {
 	var b strings.Builder
 	c := m.Colour

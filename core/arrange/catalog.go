@@ -13,6 +13,7 @@ import (
 const (
 	droppedXFA   = "The form's second description (XFA) was taken out: it knows nothing of this change. The form itself stays."
 	droppedRange = "Which pages are to be printed was stored by number, and is not any more."
+	droppedParts = "The division of the document into parts for printing (DPart) was stored by ranges of pages, and is not any more."
 )
 
 // quoted names a few titles.
@@ -46,6 +47,35 @@ func shiftPrinting(doc *pdf.Document) bool {
 		doc.Edit(doc.Root()).Set("ViewerPreferences", left)
 	}
 	return true
+}
+
+// shiftPages forgets what the document says of its pages by number or range, which does not hold once pages come, go or change places. It tells what.
+func shiftPages(doc *pdf.Document) (told []string) {
+	if shiftPrinting(doc) {
+		told = append(told, droppedRange)
+	}
+	if !doc.Catalog().Has("DPartRoot") {
+		return told
+	}
+	doc.Edit(doc.Root()).Delete("DPartRoot")
+	if pages, err := doc.Pages(); err == nil {
+		for _, l := range pages {
+			if doc.Dict(l.Ref).Has("DPart") {
+				doc.Edit(l.Ref).Delete("DPart")
+			}
+		}
+	}
+	return append(told, droppedParts)
+}
+
+// leaveArticles takes from a page that leaves its document what ties it to others there: beads of article threads (12.4.3), and its part of the
+// document (14.12).
+func leaveArticles(doc *pdf.Document, page pdf.Ref) {
+	for _, k := range []pdf.Name{"B", "DPart"} {
+		if doc.Dict(page).Has(k) {
+			doc.Edit(page).Delete(k)
+		}
+	}
 }
 
 // fromFirst are entries of the catalog that a new document takes from the first one put into it: how it wants to be shown, its language,

@@ -86,9 +86,7 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 	if field.DropXFA(doc) {
 		res.Warnings = append(res.Warnings, droppedXFA)
 	}
-	if shiftPrinting(doc) {
-		res.Warnings = append(res.Warnings, droppedRange)
-	}
+	res.Warnings = append(res.Warnings, shiftPages(doc)...)
 	res.Created = pages
 	for i := range pages {
 		res.Pages = append(res.Pages, step.Key{Step: env.Step, Ordinal: i + 1})
@@ -138,6 +136,7 @@ func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string) (b 
 	stays := func(r pdf.Ref) bool { return !here[r] }
 	var links []annot.Removed
 	for _, r := range refs {
+		leaveArticles(from, r)
 		annot.Explicit(from, r)
 		links = append(links, annot.CutLinks(from, r, stays)...)
 	}

@@ -72,8 +72,6 @@ func (m *Move) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step
 	if field.DropXFA(doc) {
 		res.Warnings = append(res.Warnings, droppedXFA)
 	}
-	if shiftPrinting(doc) {
-		res.Warnings = append(res.Warnings, droppedRange)
-	}
+	res.Warnings = append(res.Warnings, shiftPages(doc)...)
 	return res, nil
 }

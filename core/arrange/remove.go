@@ -3,6 +3,8 @@ package arrange
 import (
 	"context"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"glenrain/core/annot"
@@ -68,14 +70,11 @@ func (t *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	tags, titles := structure.CutPages(doc, isGone, headings)
 	fields := field.CutPages(doc, refs)
 	cut := nav.CutPages(doc, gone, headings)
+	free := slices.Concat(slices.SortedFunc(maps.Keys(annot.Only(doc, refs)), func(a, b pdf.Ref) int { return a.Num - b.Num }), refs)
 	if err := doc.RemovePages(refs); err != nil {
 		return nil, err
 	}
 	keepLabels(nil)
-	var free []pdf.Ref
-	for _, r := range refs {
-		free = append(append(free, annot.Refs(doc, r)...), r)
-	}
 	doc.Free(free...)
 	res := &step.Result{
 		Pages: append(env.Keys.Of(refs), touched...), Redrawn: step.RedrawPages, Moved: true, Show: env.Keys.Key(show),
@@ -94,13 +93,11 @@ func (t *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		res.Warnings = []string{fmt.Sprintf("Removed with them, because they led there: %s.", strings.Join(fell, ", "))}
 	}
 	if titles = append(cut.Headings, titles...); headings && len(titles) > 0 {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("Kept, because they have others below them on pages that stay: %s. Remove the pages with their headings, and they go too.", quoted(titles)))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("Kept, because they have others below them on pages that stay: %s. Undo, choose that they go too, and remove again to be rid of them.", quoted(titles)))
 	}
 	if field.DropXFA(doc) {
 		res.Warnings = append(res.Warnings, droppedXFA)
 	}
-	if shiftPrinting(doc) {
-		res.Warnings = append(res.Warnings, droppedRange)
-	}
+	res.Warnings = append(res.Warnings, shiftPages(doc)...)
 	return res, nil
 }

@@ -57,7 +57,7 @@ func (x *runner) form(v Invocation, s *pdf.Stream, after pdf.Matrix) {
 	v.Body = x.r.body(v.Ref, s)
 	v.Matrix = x.state.CTM
 	v.Resources = x.doc.Dict(s.Dict.Get("Resources"))
-	if v.Resources == nil && v.Parent >= 0 {
+	if v.Resources == nil {
 		v.Resources = x.res.dict
 	}
 	x.forms[x.depth] = v.Ref
@@ -100,7 +100,9 @@ func (x *runner) annotations(page pdf.Ref, res *pdf.Dict) {
 		if s == nil {
 			n = x.doc.Dict(n).Get(x.doc.Name(a.Get("AS")))
 			if s = x.doc.Stream(n); s == nil {
-				continue
+				if n, s = nil, x.freeText(a); s == nil {
+					continue
+				}
 			}
 		}
 		rect, ok1 := x.doc.Rect(a.Get("Rect"))

@@ -1,5 +1,7 @@
 package content
 
+import "strings"
+
 // Code is an operator's keyword, its bytes packed big-endian. Longer words than any operator's are Unknown.
 type Code uint32
 
@@ -69,6 +71,19 @@ const (
 	opQuote  Code = '\''
 	opQuote2 Code = '"'
 )
+
+// standard are the operators there are (ISO 32000-2, Annex A).
+var standard = func() map[Code]bool {
+	m := map[Code]bool{}
+	for _, w := range strings.Fields("b B b* B* BDC BI BMC BT BX c cm CS cs d d0 d1 Do DP EI EMC ET EX f F f* G g gs h i ID j J K k l m M MP n q Q " +
+		"re RG rg ri s S SC sc SCN scn sh T* Tc Td TD Tf Tj TJ TL Tm Tr Ts Tw Tz v w W W* y ' \"") {
+		m[codeOf([]byte(w))] = true
+	}
+	return m
+}()
+
+// Standard reports whether it is an operator of the standard.
+func (c Code) Standard() bool { return standard[c] }
 
 // codeOf packs a keyword.
 func codeOf(w []byte) Code {

@@ -53,6 +53,8 @@ const (
 type Scanner struct {
 	Data []byte
 	Pos  int
+	// Broken: a string, dictionary or array had no end, or a bracket no beginning. Programs go on from there in different ways, or not at all.
+	Broken bool
 
 	args  []Operand
 	items []Operand
@@ -173,6 +175,7 @@ func (s *Scanner) operand(depth int) (v Operand, ok bool) {
 			s.Pos = max(lx.Pos, s.Pos+2)
 			d, isDict := o.(*pdf.Dict)
 			if err != nil || !isDict {
+				s.Broken = true
 				return v, false
 			}
 			v.Kind, v.Dict = Dict, d
@@ -193,6 +196,7 @@ func (s *Scanner) operand(depth int) (v Operand, ok bool) {
 		v.Items = inner
 	default: // a bracket that nothing opened
 		s.Pos++
+		s.Broken = true
 		return v, false
 	}
 	v.End = s.Pos
@@ -207,6 +211,7 @@ func (s *Scanner) array(into *[]Operand, depth int) {
 			s.Pos++
 		}
 		if s.Pos >= len(data) || depth > maxNesting || len(*into) > maxOperands {
+			s.Broken = true
 			return
 		}
 		c := data[s.Pos]
@@ -233,7 +238,7 @@ func (s *Scanner) array(into *[]Operand, depth int) {
 				v.Start, v.End = at, s.Pos
 				*into = append(*into, v)
 			} else if code := codeOf(w); code == opTJ || code == opTj || code == opET {
-				s.Pos = at
+				s.Pos, s.Broken = at, true
 				return
 			}
 		}
@@ -335,17 +340,21 @@ func (s *Scanner) literal() []byte {
 			}
 		case '\\', '\r':
 			from := len(s.text)
-			s.text, s.Pos, _ = pdf.AppendLiteral(s.text, data, start)
+			var ok bool
+			s.text, s.Pos, ok = pdf.AppendLiteral(s.text, data, start)
+			s.Broken = s.Broken || !ok
 			return s.text[from:len(s.text):len(s.text)]
 		}
 	}
-	s.Pos = i
+	s.Pos, s.Broken = i, true
 	return data[start:i:i]
 }
 
 // hex reads a <string> (7.3.4.3).
 func (s *Scanner) hex() []byte {
 	from := len(s.text)
-	s.text, s.Pos, _ = pdf.AppendHex(s.text, s.Data, s.Pos+1)
+	var ok bool
+	s.text, s.Pos, ok = pdf.AppendHex(s.text, s.Data, s.Pos+1)
+	s.Broken = s.Broken || !ok
 	return s.text[from:len(s.text):len(s.text)]
 }

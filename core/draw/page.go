@@ -39,11 +39,12 @@ func contents(doc *pdf.Document, page pdf.Ref) pdf.Array {
 
 // fence puts a page's own streams between q and Q, so that what is drawn after
 // them starts from a clean graphics state. Operators that are left open or closed
-// once too often in the page's own streams are made up for.
-func fence(doc *pdf.Document, page pdf.Ref) error {
+// once too often in the page's own streams are made up for. broken: the content has mistakes behind which programs go on in
+// different ways, or not at all; it is not looked at where the fence stands already.
+func fence(doc *pdf.Document, page pdf.Ref) (broken bool, err error) {
 	own := contents(doc, page)
 	if len(own) == 0 || fenced(doc, own) {
-		return nil
+		return false, nil
 	}
 	type left struct{ missing, extra int }
 	known := map[pdf.Ref]left{} // a page may name one stream many times
@@ -55,9 +56,13 @@ func fence(doc *pdf.Document, page pdf.Ref) error {
 			data, rest, err := doc.DecodeMost(s, pdf.MaxContent)
 			switch {
 			case errors.Is(err, pdf.ErrLimit): // what is left open in it can't be known
-				return fmt.Errorf("the content of a page: %w", err)
+				return false, fmt.Errorf("the content of a page: %w", err)
 			case err == nil && len(rest) == 0: // what can't be read draws nothing, and leaves nothing open
-				b.missing, b.extra = balance(data)
+				var bad bool
+				b.missing, b.extra, bad = balance(data)
+				broken = broken || bad
+			default:
+				broken = true
 			}
 			if isRef {
 				known[ref] = b
@@ -68,16 +73,16 @@ func fence(doc *pdf.Document, page pdf.Ref) error {
 	}
 	open, err := fenceStream(doc, "q", 1+extra)
 	if err != nil {
-		return err
+		return false, err
 	}
 	closing, err := fenceStream(doc, "Q", 1+missing)
 	if err != nil {
-		return err
+		return false, err
 	}
 	list := make(pdf.Array, 0, len(own)+2)
 	list = append(append(append(list, open), own...), closing)
 	doc.Edit(page).Set("Contents", list)
-	return nil
+	return broken, nil
 }
 
 func fenced(doc *pdf.Document, list pdf.Array) bool {
@@ -106,11 +111,12 @@ func fenceStream(doc *pdf.Document, operator string, n int) (pdf.Ref, error) {
 	return r, nil
 }
 
-// balance counts q without Q (missing) and Q without q (extra) in content.
-func balance(data []byte) (missing, extra int) {
+// balance counts q without Q (missing) and Q without q (extra) in content, and tells whether it has mistakes.
+func balance(data []byte) (missing, extra int, broken bool) {
 	scan := content.Scanner{Data: data}
 	var o content.Op
 	for scan.Next(&o) {
+		broken = broken || !o.Code.Standard()
 		switch string(data[o.At:o.End]) {
 		case "q":
 			missing++
@@ -122,7 +128,7 @@ func balance(data []byte) (missing, extra int) {
 			}
 		}
 	}
-	return
+	return missing, extra, broken || scan.Broken
 }
 
 // ownResources gives the page a resource dictionary of its own in which entries of

@@ -22,8 +22,13 @@ func TestBalance(t *testing.T) {
 		"q BI /W 16 /H 1 /BPC 8 /CS /G ID q EI q q q EI qq EI Q": {0, 0}, // unpacked data that looks like content
 		"% q in a comment\nq": {1, 0},
 	} {
-		missing, extra := balance([]byte(content))
+		missing, extra, broken := balance([]byte(content))
 		assert.Equal(t, want, [2]int{missing, extra}, content)
+		assert.False(t, broken, content)
+	}
+	for _, content := range []string{"q (no end", "[(a) 3 Tj Q", "<4a", "q )", "<</A 1", "[1 2", "12 0 0 12 re W berth", "(a\\"} {
+		_, _, broken := balance([]byte(content))
+		assert.True(t, broken, content)
 	}
 }
 
@@ -47,7 +52,8 @@ func TestUnderAndOver(t *testing.T) {
 	form := func() pdf.Ref { return Form(doc, pdf.Rect{X1: 10, Y1: 10}, nil, []byte("0 0 10 10 re f")) }
 	ids := []string{"01", "02", "03", "04"}
 	for i, under := range []bool{true, false, true, false} {
-		require.NoError(t, Put(doc, page, Stamp{ID: strings.Repeat(ids[i], 16), Subtype: "Watermark", Form: form(), At: pdf.Identity, Under: under}))
+		_, err := Put(doc, page, Stamp{ID: strings.Repeat(ids[i], 16), Subtype: "Watermark", Form: form(), At: pdf.Identity, Under: under})
+		require.NoError(t, err)
 	}
 	order := func() (out string) {
 		for _, o := range contents(doc, page) {

@@ -218,14 +218,15 @@ type Stamp struct {
 }
 
 // Put draws m on the page as a pagination artifact with a content stream of its own (14.8.2.2.2): over all that stands there
-// already, or under the page's own content and over what was put under it before.
-func Put(doc *pdf.Document, page pdf.Ref, m Stamp) error {
+// already, or under the page's own content and over what was put under it before. broken: the page's own content has mistakes, so that some programs
+// may not come to draw it.
+func Put(doc *pdf.Document, page pdf.Ref, m Stamp) (broken bool, err error) {
 	id, err := hex.DecodeString(m.ID)
 	if err != nil {
-		return err
+		return false, err
 	}
-	if err := fence(doc, page); err != nil {
-		return err
+	if broken, err = fence(doc, page); err != nil {
+		return false, err
 	}
 	xobjects := ownResources(doc, page, "XObject")
 	name := freeName(xobjects, "Furnishing")
@@ -250,7 +251,7 @@ func Put(doc *pdf.Document, page pdf.Ref, m Stamp) error {
 		at = max(0, slices.IndexFunc(list, func(o pdf.Object) bool { return isFence(doc, o) }))
 	}
 	doc.Edit(page).Set("Contents", slices.Insert(list, at, pdf.Object(stream)))
-	return nil
+	return broken, nil
 }
 
 // Erase removes what a furnishing drew on the page and tells whether there was

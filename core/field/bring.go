@@ -17,6 +17,33 @@ type Brought struct {
 	Scripts         bool // fields run scripts, which may need those of the document
 }
 
+// adrift gives the fields of widgets on pages which their form does not list: they are drawn with what the form says all the same.
+func adrift(doc *pdf.Document, pages, listed []pdf.Ref) (out []pdf.Ref) {
+	seen := map[pdf.Ref]bool{}
+	for _, r := range listed {
+		seen[r] = true
+	}
+	for _, p := range pages {
+		for _, r := range annot.Refs(doc, p) {
+			if doc.Name(doc.Dict(r).Get("Subtype")) != "Widget" {
+				continue
+			}
+			for range pdf.MaxDepth {
+				up, ok := doc.Dict(r).Get("Parent").(pdf.Ref)
+				if !ok || doc.Dict(up) == nil {
+					break
+				}
+				r = up
+			}
+			if !seen[r] {
+				seen[r] = true
+				out = append(out, r)
+			}
+		}
+	}
+	return out
+}
+
 // Bring takes the fields of pages that were copied with c into dst's form. A field whose name is taken gets a number behind it. What a
 // field had from its own form (default appearance and alignment, 12.7.3) is written into it, and its fonts come along, under other names
 // where there are others of the same name: neither form changes what the fields of the other look like. Where the source leaves it to
@@ -43,7 +70,8 @@ func Bring(dst, src *pdf.Document, c *pdf.Copier, pages []pdf.Ref) (b Brought, e
 			tops = append(tops, top)
 		}
 	}
-	if len(tops) == 0 {
+	loose := adrift(dst, pages, tops)
+	if len(tops)+len(loose) == 0 {
 		return b, nil
 	}
 	form := editForm(dst)
@@ -67,6 +95,9 @@ func Bring(dst, src *pdf.Document, c *pdf.Copier, pages []pdf.Ref) (b Brought, e
 		fields = append(fields, top)
 		settle(dst, src, top, form, srcForm)
 	}
+	for _, top := range loose {
+		settle(dst, src, top, form, srcForm)
+	}
 	b.Fields = len(tops)
 	form.Set("Fields", fields)
 	names, err := mergeResources(dst, src, c, form, srcForm)
@@ -74,7 +105,7 @@ func Bring(dst, src *pdf.Document, c *pdf.Copier, pages []pdf.Ref) (b Brought, e
 		return b, err
 	}
 	var all []pdf.Ref // with their widgets
-	each(dst, tops, func(r pdf.Ref, d *pdf.Dict) { all = append(all, r) })
+	each(dst, append(slices.Clip(tops), loose...), func(r pdf.Ref, d *pdf.Dict) { all = append(all, r) })
 	for _, p := range pages {
 		for _, a := range annot.Refs(dst, p) {
 			if !slices.Contains(all, a) && dst.Dict(a).Has("DA") { // text that is written on a page uses the form's fonts, too

@@ -15,12 +15,7 @@ func CutPages(doc *pdf.Document, pages []pdf.Ref) int {
 	if form == nil {
 		return 0
 	}
-	gone := map[pdf.Ref]bool{}
-	for _, p := range pages {
-		for _, a := range annot.Refs(doc, p) {
-			gone[a] = true
-		}
-	}
+	gone := annot.Only(doc, pages)
 	n := 0
 	var free []pdf.Ref
 	fields, changed := prune(doc, doc.Array(form.Get("Fields")), gone, &n, &free, doc.NewWalk())

@@ -162,7 +162,13 @@ func (f *fontFinder) inNotes(page pdf.Ref) bool {
 	doc := f.doc
 	notes := doc.Array(doc.Page(page).Get("Annots"))
 	for _, o := range notes[:min(len(notes), mostNotes)] {
-		if s := doc.Stream(doc.Dict(doc.Dict(o).Get("AP")).Get("N")); s != nil && f.in(s.Dict.Get("Resources"), doc.NewWalk()) {
+		a := doc.Dict(o)
+		n := doc.Dict(a.Get("AP")).Get("N")
+		s := doc.Stream(n)
+		if s == nil {
+			s = doc.Stream(doc.Dict(n).Get(doc.Name(a.Get("AS"))))
+		}
+		if s != nil && f.in(s.Dict.Get("Resources"), doc.NewWalk()) || s == nil && doc.Name(a.Get("Subtype")) == "FreeText" && doc.Resolve(a.Get("Contents")) != nil {
 			return true
 		}
 	}

@@ -63,6 +63,14 @@ type planned struct {
 	w, h float64
 }
 
+// fits reports whether all of it stands on what is seen of the page.
+func (p planned) fits(g pdf.Geometry) bool {
+	const slack = 0.5
+	w, h := g.Seen()
+	m := p.at.Mul(draw.Upright(g).Invert()) // upright, in points from the lower left corner
+	return m[4] >= -slack && m[5] >= -slack && m[4]+p.w <= w+slack && m[5]+p.h*0.8 <= h+slack
+}
+
 func (p planned) made() string { return p.text + " @ " + p.at.String() }
 
 func ruleOf(p draw.Placed) (rule, error) {
@@ -151,6 +159,7 @@ func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Resu
 	}
 	res := &step.Result{Redrawn: step.RedrawPages, Adds: claim.Colour}
 	forms := map[string]pdf.Ref{}
+	var off, broken []int // pages
 	touched := make(map[pdf.Ref]bool, len(was)+len(at))
 	for _, ref := range was {
 		touched[ref] = true
@@ -174,11 +183,24 @@ func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Resu
 		}
 		stamp := r.stamp()
 		stamp.ID, stamp.Form, stamp.At, stamp.Made = p.ID, form, pl.at, pl.made()
-		if err := draw.Put(doc, page, stamp); err != nil {
+		bad, err := draw.Put(doc, page, stamp)
+		if err != nil {
 			return nil, err
+		}
+		if bad {
+			broken = append(broken, i)
+		}
+		if !pl.fits(doc.Geometry(page)) {
+			off = append(off, i)
 		}
 	}
 	res.Warnings = finish()
+	if len(off) > 0 {
+		res.Warnings = append(res.Warnings, fmt.Sprintf("%s %s too small: part or all of what was put there is off the page.", step.Sentence(step.Named(off)), map[bool]string{true: "is", false: "are"}[len(off) == 1]))
+	}
+	if len(broken) > 0 {
+		res.Warnings = append(res.Warnings, fmt.Sprintf("The content of %s has mistakes: some programs may not show what was put there.", step.Named(broken)))
+	}
 	p.Stale = false
 	if err := draw.Keep(doc, p, env.Now); err != nil {
 		return nil, err

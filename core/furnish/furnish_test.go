@@ -200,7 +200,23 @@ func TestUnreadableContent(t *testing.T) {
 	f.Add("%s", pdftest.Stream("/Filter/Soundings", "q q q"))
 	doc, res := apply(t, pdftest.Open(t, f.Bytes()), "number", `{"pages":"all"}`)
 	assert.Equal(t, "1 page numbered at the bottom", res.Sentence)
+	assert.Equal(t, []string{"The content of page 1 has mistakes: some programs may not show what was put there."}, res.Warnings)
 	out := pdftest.Whole(t, doc)
 	assert.Contains(t, pdftest.Tool(t, out, "pdftotext", "-q", "FILE", "-"), "1")
 	assert.True(t, bytes.Contains(out, []byte("no deflated bytes at all")))
+}
+
+// A number that does not fit on its page is drawn, and told.
+func TestTinyPages(t *testing.T) {
+	f := &pdftest.File{Version: "1.6"}
+	f.Add("<</Type/Catalog/Pages 2 0 R>>")
+	f.Add("<</Type/Pages/Kids[3 0 R 4 0 R 5 0 R 6 0 R]/Count 4/MediaBox[0 0 300 400]>>")
+	f.Add("<</Type/Page/Parent 2 0 R>>")
+	f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 300 30]>>")
+	f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 12 400]>>")
+	f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 30 30]/UserUnit 10>>")
+	_, res := apply(t, pdftest.Open(t, f.Bytes()), "number", `{"pages":"all","first":1000}`)
+	assert.Equal(t, []string{"Pages 2 and 3 are too small: part or all of what was put there is off the page."}, res.Warnings)
+	_, res = apply(t, pdftest.Open(t, pdftest.Text(3)), "number", `{"pages":"all"}`)
+	assert.Empty(t, res.Warnings)
 }

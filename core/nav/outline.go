@@ -56,10 +56,6 @@ func readItems(doc *pdf.Document, first pdf.Object, w *pdf.Walk, depth int) (out
 // cutOutline removes the items whose destination leads to a gone page. An item with others below it that stay does so too, as a heading that
 // leads nowhere; without headings, those below it take its place. It tells how many it changed, and the headings.
 func cutOutline(doc *pdf.Document, leads func(pdf.Object) bool, headings bool) (n int, stay []string) {
-	rootRef, ok := doc.Catalog().Get("Outlines").(pdf.Ref)
-	if !ok || doc.Dict(rootRef) == nil {
-		return 0, nil
-	}
 	items := Outline(doc)
 	var prune func([]*Item) []*Item
 	prune = func(list []*Item) (left []*Item) {
@@ -95,8 +91,23 @@ func cutOutline(doc *pdf.Document, leads func(pdf.Object) bool, headings bool) (
 		doc.Edit(doc.Root()).Delete("Outlines")
 		return n, nil
 	}
-	link(doc, rootRef, items, true)
+	link(doc, ownRoot(doc), items, true)
 	return n, stay
+}
+
+// ownRoot gives the object at the root of the outline. It is made where there is none, or where the catalog holds it directly.
+func ownRoot(doc *pdf.Document) pdf.Ref {
+	o := doc.Catalog().Get("Outlines")
+	if r, ok := o.(pdf.Ref); ok && doc.Dict(r) != nil && r != doc.Root() {
+		return r
+	}
+	root := pdf.NewDict("Type", pdf.Name("Outlines"))
+	if d, direct := o.(*pdf.Dict); direct {
+		root = d.Clone()
+	}
+	r := doc.Add(root)
+	doc.Edit(doc.Root()).Set("Outlines", r)
+	return r
 }
 
 // link writes /First, /Last, /Next, /Prev, /Parent and /Count of items that hang below
@@ -157,6 +168,9 @@ func Bring(dst, src *pdf.Document, c *pdf.Copier, title string, first pdf.Ref, w
 			kids := build(it.Kids)
 			was := src.Dict(it.ref)
 			d := pdf.NewDict("Title", pdf.TextString(it.Title))
+			if t, ok := src.Resolve(was.Get("Title")).(pdf.String); ok { // to the byte
+				d.Set("Title", t)
+			}
 			dest := Explicit(src, it.Dest)
 			var page pdf.Ref
 			leads := false
@@ -209,12 +223,7 @@ func titled(title string, page pdf.Ref) *pdf.Dict {
 
 // hang puts an item behind the last of the outline, which is made where there is none.
 func hang(doc *pdf.Document, it *Item) error {
-	root, ok := doc.Catalog().Get("Outlines").(pdf.Ref)
-	if !ok || doc.Dict(root) == nil || root == doc.Root() {
-		root = doc.Add(pdf.NewDict("Type", pdf.Name("Outlines")))
-		doc.Edit(doc.Root()).Set("Outlines", root)
-	}
-	link(doc, root, append(Outline(doc), it), true)
+	link(doc, ownRoot(doc), append(Outline(doc), it), true)
 	return nil
 }
 

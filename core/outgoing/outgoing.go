@@ -18,7 +18,7 @@ import (
 func Prepare(doc *pdf.Document, at time.Time) pdf.FullOptions {
 	field.Unsign(doc)
 	draw.Tidy(doc)
-	if info, ok := doc.Trailer().Get("Info").(pdf.Ref); ok {
+	if info, ok := doc.Trailer().Get("Info").(pdf.Ref); ok && info != doc.Root() {
 		if d := doc.Edit(info); d != nil {
 			d.Set("ModDate", pdf.DateString(at))
 		}

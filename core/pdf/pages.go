@@ -212,7 +212,7 @@ const wideNode = 64
 
 // InsertPages puts page objects into the page tree so that the first of them
 // becomes page at (0 is the first of the document). Their /Parent is set; what they
-// need of inherited attributes they must have themselves (see DetachPages).
+// need of inherited attributes they must have themselves (see DetachPages), and what they do not have they do not inherit here.
 func (d *Document) InsertPages(at int, pages []Ref) error {
 	all, err := d.Pages()
 	if err != nil {
@@ -258,10 +258,33 @@ func (d *Document) InsertPages(at int, pages []Ref) error {
 			newKids = append(newKids, n)
 		}
 	}
+	for _, p := range pages {
+		d.shield(p)
+	}
 	d.Edit(parent).Set("Kids", slices.Insert(slices.Clone(kids), i, newKids...))
 	d.addCount(parent, len(pages))
 	d.setPages(slices.Insert(slices.Clone(all), at, added...))
 	return nil
+}
+
+// shield writes what stands for nothing into a page that would otherwise inherit something, which was not meant for it, from where it was put.
+func (d *Document) shield(page Ref) {
+	own := d.Dict(page)
+	for _, k := range inheritable {
+		if own.Has(k) || d.Inherited(page, k) == nil {
+			continue
+		}
+		switch k {
+		case "Rotate":
+			d.Edit(page).Set(k, Integer(0))
+		case "CropBox":
+			if box := d.Dict(page).Get("MediaBox"); box != nil {
+				d.Edit(page).Set(k, box)
+			}
+		case "Resources":
+			d.Edit(page).Set(k, NewDict())
+		}
+	}
 }
 
 // DetachPages takes pages out of the tree to be inserted elsewhere: what they
