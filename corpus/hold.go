@@ -381,7 +381,7 @@ func (h *holder) outline(src *side, turn int) {
 // order holds that tags come in the order of pages where they did before.
 func (h *holder) order(list []match) {
 	for _, s := range h.turns(list, nil) {
-		if s != nil && len(s.tags) > 0 && !slices.IsSorted(s.firsts) {
+		if s != nil && s.jumps {
 			return
 		}
 	}
@@ -394,8 +394,14 @@ func (h *holder) order(list []match) {
 	}
 }
 
-// bound reports whether tags can't but come to page x before y: an element holds x together with a page before y, and not y.
+// bound reports whether tags can't but come to page x before y: an element holds x together with a page before y, and not y, or its own content
+// goes from x on to y.
 func (s *side) bound(x, y int) bool {
+	for _, on := range s.flows {
+		if on[x] && on[y] {
+			return true
+		}
+	}
 	for _, on := range s.spans {
 		if !on[x] || on[y] {
 			continue

@@ -21,7 +21,10 @@ type side struct {
 	dests  map[string]any
 	tags   map[int][]string // by page, in the order of the tree
 	firsts []int            // pages in the order in which the tree comes to them first
+	last   int              // the page of the last tag
+	jumps  bool             // the tree goes back to pages before
 	spans  []map[int]bool   // the pages of elements that stand on several
+	flows  []map[int]bool   // the pages of elements whose own content goes on from one to the next
 	said   map[int][]string // strings of tags that stand on one page alone
 	layers map[string]bool  // of optional content groups: seen by default
 }
@@ -196,6 +199,8 @@ func (s *side) readTags() {
 				return
 			}
 			on[page] = true
+			s.jumps = s.jumps || page < s.last
+			s.last = page
 			if !come[page] {
 				come[page] = true
 				s.firsts = append(s.firsts, page)
@@ -236,6 +241,9 @@ func (s *side) readTags() {
 				return on
 			}
 			maps.Copy(on, walk(d["/K"], at, s.role(d["/S"])))
+			if flow := s.flow(d["/K"], at); len(flow) > 1 {
+				s.flows = append(s.flows, flow)
+			}
 			if len(on) > 1 {
 				s.spans = append(s.spans, maps.Clone(on))
 			}
@@ -252,6 +260,38 @@ func (s *side) readTags() {
 		return on
 	}
 	walk(s.dict(s.root["/StructTreeRoot"])["/K"], -1, "")
+}
+
+// flow gives the pages of the content that an element has itself.
+func (s *side) flow(kids any, page int) map[int]bool {
+	on := map[int]bool{}
+	list := s.list(kids)
+	if list == nil {
+		list = []any{kids}
+	}
+	for _, k := range list {
+		o, _ := s.at(k)
+		at := -1
+		switch d := o.(type) {
+		case json.Number:
+			at = page
+		case map[string]any:
+			if t := s.name(d["/Type"]); t != "/MCR" && t != "/OBJR" {
+				continue
+			}
+			at = page
+			if r, ok := d["/Pg"].(string); ok {
+				at = -1
+				if i, ok := s.index[r]; ok {
+					at = i
+				}
+			}
+		}
+		if at >= 0 {
+			on[at] = true
+		}
+	}
+	return on
 }
 
 // text gives a string.

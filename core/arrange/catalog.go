@@ -68,16 +68,6 @@ func shiftPages(doc *pdf.Document) (told []string) {
 	return append(told, droppedParts)
 }
 
-// leaveArticles takes from a page that leaves its document what ties it to others there: beads of article threads (12.4.3), and its part of the
-// document (14.12).
-func leaveArticles(doc *pdf.Document, page pdf.Ref) {
-	for _, k := range []pdf.Name{"B", "DPart"} {
-		if doc.Dict(page).Has(k) {
-			doc.Edit(page).Delete(k)
-		}
-	}
-}
-
 // fromFirst are entries of the catalog that a new document takes from the first one put into it: how it wants to be shown, its language,
 // the printing condition that its colours are made for, and whether it is tagged (7.7.2, table 29).
 var fromFirst = []pdf.Name{"ViewerPreferences", "PageLayout", "Lang", "OutputIntents", "MarkInfo", "Extensions"}

@@ -136,7 +136,6 @@ func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string) (b 
 	stays := func(r pdf.Ref) bool { return !here[r] }
 	var links []annot.Removed
 	for _, r := range refs {
-		leaveArticles(from, r)
 		annot.Explicit(from, r)
 		links = append(links, annot.CutLinks(from, r, stays)...)
 	}

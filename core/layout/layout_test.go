@@ -331,3 +331,29 @@ func TestAnnotations(t *testing.T) {
 	assert.Equal(t, 4, strings.Count(string(l.AppendJSON(nil, 1, doc.Geometry(ref))), `"annotation":true`))
 	assert.Contains(t, pdftest.Tool(t, data, "pdftotext", "FILE", "-"), "Berth seven", "poppler reads it too")
 }
+
+// A free text annotation without an appearance is drawn by programs from what it says: its text is text here, too, in whatever script.
+func TestFreeText(t *testing.T) {
+	f := &pdftest.File{Version: "1.7"}
+	f.Add("<</Type/Catalog/Pages 2 0 R>>")
+	f.Add("<</Type/Pages/Kids[3 0 R]/Count 1/MediaBox[0 0 300 300]>>")
+	f.Add("<</Type/Page/Parent 2 0 R/Resources<</Font<</F<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>>>>>/Annots[4 0 R 5 0 R 6 0 R]>>")
+	f.Add(`<</Type/Annot/Subtype/FreeText/Rect[20 200 280 260]/DA(/Helv 10 Tf 0 g)/Contents(Berth seven is let\rto the pilot cutter until the end of the winter season)>>`)
+	f.Add("<</Type/Annot/Subtype/FreeText/Rect[20 100 280 160]/DA(nonsense)/Contents<FEFF5CB858C1007100750061007903B1>>>")
+	f.Add("<</Type/Annot/Subtype/Stamp/Rect[20 20 120 60]/AP<</N<</On 7 0 R/Off 8 0 R>>>>/AS/On>>")
+	f.Add("%s", pdftest.Stream("/Type/XObject/Subtype/Form/BBox[0 0 100 40]", "BT /F 12 Tf 5 10 Td (Approved) Tj ET")) // with the page's resources
+	f.Add("%s", pdftest.Stream("/Type/XObject/Subtype/Form/BBox[0 0 100 40]", "BT /F 12 Tf 5 10 Td (Refused) Tj ET"))
+	data := f.Bytes()
+	doc := pdftest.Open(t, data)
+	ref := pdftest.Refs(t, doc)[0]
+	p, err := content.NewReader(doc).Page(t.Context(), ref, content.Options{})
+	require.NoError(t, err)
+	l := layout.Read(p, doc.Geometry(ref).Visible, nil)
+	text := strings.Join(strings.Fields(l.Reading().Text), " ")
+	for _, want := range []string{"Berth seven is let", "to the pilot cutter until the end of the winter season", "岸壁quayα", "Approved"} {
+		assert.Contains(t, text, want)
+	}
+	assert.NotContains(t, text, "Refused")
+	outside := strings.Join(strings.Fields(pdftest.Tool(t, data, "pdftotext", "FILE", "-")), " ")
+	assert.Contains(t, outside, "Berth seven is let to the pilot cutter", "poppler draws it, too")
+}

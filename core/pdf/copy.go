@@ -34,7 +34,7 @@ func NewCopier(dst, src *Document) (*Copier, error) {
 }
 
 // Pages copies page objects with all they draw, without a place in the tree. What
-// pages inherit is written into them; /Parent, /B (article beads) are dropped.
+// pages inherit is written into them; /Parent, /B (article beads) and /DPart (a part of the document, 14.12) are dropped.
 func (c *Copier) Pages(pages []Ref) ([]Ref, error) {
 	out := make([]Ref, len(pages))
 	for i, p := range pages {
@@ -55,6 +55,7 @@ func (c *Copier) Pages(pages []Ref) ([]Ref, error) {
 		}
 		page.Delete("Parent")
 		page.Delete("B")
+		page.Delete("DPart")
 		c.dst.Set(out[i], c.mapped(page))
 	}
 	return out, c.drain()

@@ -275,6 +275,8 @@ func (d *Document) shield(page Ref) {
 			continue
 		}
 		switch k {
+		case "MediaBox": // which a page needs, but some lack: programs take this one then
+			d.Edit(page).Set(k, Rect{X1: 612, Y1: 792}.Array())
 		case "Rotate":
 			d.Edit(page).Set(k, Integer(0))
 		case "CropBox":

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"glenrain/core/annot"
 	"glenrain/core/nav"
@@ -72,6 +73,7 @@ type bringer struct {
 	c             *pdf.Copier
 	root, srcRoot *pdf.Dict
 	tops          []pdf.Ref
+	used          map[pdf.Name]bool // types of dst's own elements; nil until they are asked for
 }
 
 // resolved follows a role map until a type that it does not map.
@@ -85,6 +87,50 @@ func resolved(doc *pdf.Document, roles *pdf.Dict, role pdf.Name) pdf.Name {
 	}
 	return role
 }
+
+// means reports whether a type means something in dst without its role map: it is one of the standard's, or dst's elements use it.
+func (b *bringer) means(s pdf.Name) bool {
+	if standardTypes[s] {
+		return true
+	}
+	if b.used == nil {
+		b.used = map[pdf.Name]bool{}
+		brought := make(map[pdf.Ref]bool, len(b.tops))
+		for _, t := range b.tops {
+			brought[t] = true
+		}
+		w := b.dst.NewWalk()
+		var walk func(o pdf.Object)
+		walk = func(o pdf.Object) {
+			if r, ok := o.(pdf.Ref); ok && brought[r] {
+				return
+			}
+			d := w.Enter(o)
+			if d == nil {
+				return
+			}
+			defer w.Leave()
+			b.used[b.dst.Name(d.Get("S"))] = true
+			for _, k := range list(b.dst, d.Get("K")) {
+				walk(k)
+			}
+		}
+		for _, k := range list(b.dst, b.root.Get("K")) {
+			walk(k)
+		}
+	}
+	return b.used[s]
+}
+
+// standardTypes are the standard structure types of PDF 1.7 and 2.0 (ISO 32000-2, 14.8.4, Annex M).
+var standardTypes = func() map[pdf.Name]bool {
+	m := map[pdf.Name]bool{}
+	for _, s := range strings.Fields("Document DocumentFragment Part Art Sect Div Aside BlockQuote Caption TOC TOCI Index NonStruct Private P H H1 H2 H3 H4 H5 H6 Title FENote " +
+		"L LI Lbl LBody Table TR TH TD THead TBody TFoot Span Quote Note Reference BibEntry Code Link Annot Ruby RB RT RP Warichu WT WP Figure Formula Form Em Strong Sub Artifact") {
+		m[pdf.Name(s)] = true
+	}
+	return m
+}()
 
 // names merges role map, class map and identifiers, and gives brought elements new names where dst has others.
 func (b *bringer) names() error {
@@ -106,7 +152,7 @@ func (b *bringer) names() error {
 		to := s
 		switch {
 		case is == was && hadRoles.Has(s):
-		case hadRoles.Has(s): // there it means something else
+		case hadRoles.Has(s), srcRoles.Has(s) && was != s && b.means(s): // there it means something else
 			to = free(s, func(n pdf.Name) bool { return roles.Has(n) || srcRoles.Has(n) })
 			roles.Set(to, was)
 		case srcRoles.Has(s):
@@ -203,7 +249,7 @@ func (b *bringer) names() error {
 		}
 	}
 	for _, e := range srcRoles.Entries() { // also those that no element here uses
-		if !roles.Has(e.Key) {
+		if !roles.Has(e.Key) && !b.means(e.Key) {
 			if v, ok := b.src.Resolve(e.Value).(pdf.Name); ok {
 				roles.Set(e.Key, v)
 			}
