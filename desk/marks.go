@@ -36,7 +36,7 @@ func (d *Desk) Marks(ctx context.Context, s *Snapshot) ([]Mark, error) {
 		if len(marks) == 0 {
 			continue
 		}
-		l, _, err := d.ReadPage(ctx, s, p.Key, false)
+		l, _, err := d.ReadPage(ctx, s, p.Key)
 		if err != nil {
 			return nil, err
 		}
@@ -56,7 +56,7 @@ func (d *Desk) Marks(ctx context.Context, s *Snapshot) ([]Mark, error) {
 
 // Taken gives the places and the text of runs of words of a page, from the first to the last of each, by their places in the order of reading.
 func (d *Desk) Taken(ctx context.Context, s *Snapshot, k step.Key, ranges [][2]int) (quads annotate.Quads, text string, err error) {
-	l, _, err := d.ReadPage(ctx, s, k, false)
+	l, _, err := d.ReadPage(ctx, s, k)
 	if err != nil {
 		return nil, "", err
 	}

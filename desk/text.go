@@ -482,8 +482,8 @@ const maxPage = 4 * time.Second
 
 var errPage = step.Refuse("this page takes longer to read than any honest page, and was given up")
 
-// ReadPage interprets and groups one page of a snapshot; with its paths where rules matter.
-func (d *Desk) ReadPage(ctx context.Context, s *Snapshot, k step.Key, paths bool) (*layout.Page, pdf.Geometry, error) {
+// ReadPage interprets and groups one page of a snapshot.
+func (d *Desk) ReadPage(ctx context.Context, s *Snapshot, k step.Key) (*layout.Page, pdf.Geometry, error) {
 	ref, ok := s.Keys.Ref(k)
 	if !ok || s.PDF.PageIndex(ref) < 0 {
 		return nil, pdf.Geometry{}, ErrMissing
@@ -492,7 +492,7 @@ func (d *Desk) ReadPage(ctx context.Context, s *Snapshot, k step.Key, paths bool
 	timed, cancel := context.WithTimeoutCause(ctx, maxPage, errPage)
 	defer cancel()
 	l, err := bounded(timed, d, "reading a page", func(ctx context.Context) (*layout.Page, error) {
-		p, err := content.NewReader(s.PDF.In(ctx)).Page(ctx, ref, content.Options{Paths: paths})
+		p, err := content.NewReader(s.PDF.In(ctx)).Page(ctx, ref, content.Options{})
 		if err != nil {
 			return nil, err
 		}

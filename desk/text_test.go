@@ -167,7 +167,7 @@ func TestMarks(t *testing.T) {
 	_, err = d.Undo(t.Context(), doc.ID, snapshot(t, d, doc.ID).State.ID, 1)
 	require.NoError(t, err)
 	assert.Empty(t, list())
-	_, _, err = d.ReadPage(t.Context(), snapshot(t, d, doc.ID), step.Key{Ordinal: 9}, false)
+	_, _, err = d.ReadPage(t.Context(), snapshot(t, d, doc.ID), step.Key{Ordinal: 9})
 	assert.ErrorIs(t, err, ErrMissing)
 }
 

@@ -16,6 +16,7 @@ type Page struct {
 	Images      []ImageUse
 	Paths       []PathUse
 	Points      []Point // of the paths
+	Rules       []Rule  // in the order in which they are painted; none where there are too many
 	// Cut says that the page holds more than the limits allow; what was read until then is there.
 	Cut bool
 
@@ -28,7 +29,7 @@ func (p *Page) reset(ref pdf.Ref) {
 	clear(p.Invocations)
 	clear(p.Shows)
 	p.Invocations, p.Marks, p.Shows, p.Glyphs = p.Invocations[:0], p.Marks[:0], p.Shows[:0], p.Glyphs[:0]
-	p.Images, p.Paths, p.Points, p.states = p.Images[:0], p.Paths[:0], p.Points[:0], nil
+	p.Images, p.Paths, p.Points, p.Rules, p.states = p.Images[:0], p.Paths[:0], p.Points[:0], p.Rules[:0], nil
 }
 
 // full reports whether the page holds all that the limits allow.

@@ -19,6 +19,7 @@ type runner struct {
 
 	graphics
 	scope
+	ruler ruler
 	ops   int
 	read  int // bytes of bodies
 	depth int
@@ -261,6 +262,7 @@ func (x *runner) pathOperator(o *Op) {
 	if x.opt.Paths {
 		x.path(o)
 	}
+	x.rule(o)
 	if x.opt.Deep { // behind the path, since its points are together until it is painted
 		x.patterns(o)
 	}

@@ -15,6 +15,7 @@ type block struct {
 	top, below float64 // v of its upper and lower edge
 	frame      int32
 	table      bool
+	cells      []ruledCell // of the lines, in a ruled table
 	seq        int
 
 	usual map[int]float64 // the usual leading, by eighths of the size
@@ -29,13 +30,17 @@ func (l *Page) makeBlocks() []block {
 	for i := range above {
 		above[i], below[i] = -1, -1
 	}
-	cells := l.cells()
+	ruled, in := l.ruledTables()
+	cells := l.cells(in)
 	// Lines are sorted by frame and from the top. The active ones are those that nothing has covered yet.
 	var active []int
 	for i := range l.Lines {
 		b := &l.Lines[i]
 		if i > 0 && l.Lines[i-1].frame != b.frame {
 			active = active[:0]
+		}
+		if in != nil && in[i] >= 0 {
+			continue
 		}
 		keep := active[:0]
 		nearest, several := math.Inf(1), false
@@ -56,6 +61,9 @@ func (l *Page) makeBlocks() []block {
 				if shared := min(a.U1, b.U1) - max(a.U0, b.U0); several && shared < 0.5*max(a.U1-a.U0, b.U1-b.U0) {
 					above[i] = -2
 				}
+				if l.overGutter(k, i) {
+					above[i] = -2
+				}
 				below[k] = one(below[k], i)
 			}
 			if l.besides(i, k) { // others of its row may stand below it as well
@@ -67,6 +75,9 @@ func (l *Page) makeBlocks() []block {
 	at := make([]int, n)
 	var blocks []block
 	for i := range l.Lines {
+		if in != nil && in[i] >= 0 {
+			continue
+		}
 		b := &l.Lines[i]
 		k := above[i]
 		joined := false
@@ -94,11 +105,22 @@ func (l *Page) makeBlocks() []block {
 		bl.below = b.V - b.Size*0.2
 		bl.seq = min(bl.seq, b.seq)
 	}
+	for i := range ruled {
+		if len(ruled[i].lines) > 0 {
+			blocks = append(blocks, ruled[i].block(l))
+		}
+	}
 	return blocks
 }
 
 // over reports whether two lines stand over one another.
 func over(a, b *Line) bool { return min(a.U1, b.U1)-max(a.U0, b.U0) > 0.1*min(a.Size, b.Size) }
+
+// overGutter reports whether line k hangs out to the left over line i, where something else stands in i's row: a head over columns.
+func (l *Page) overGutter(k, i int) bool {
+	a, b := &l.Lines[k], &l.Lines[i]
+	return i > 0 && l.Lines[i-1].row == b.row && l.Lines[i-1].U1 < b.U0 && a.U0 < b.U0-2.2*max(a.Size, b.Size)
+}
 
 func one(have, k int) int {
 	if have == -1 {
@@ -117,8 +139,8 @@ func (l *Page) besides(i, k int) bool {
 	return false
 }
 
-// cells gives for each line the first line of the table that it is in, or -1.
-func (l *Page) cells() []int {
+// cells gives for each line the first line of the table without rules that it is in, or -1. in tells which lines are in ruled ones.
+func (l *Page) cells(in []int) []int {
 	out := make([]int, len(l.Lines))
 	for i := range out {
 		out[i] = -1
@@ -126,13 +148,18 @@ func (l *Page) cells() []int {
 	type row struct{ from, to int } // lines that are shown one after another in one row
 	var rows []row
 	for i := 0; i < len(l.Lines); {
+		if in != nil && in[i] >= 0 {
+			i++
+			continue
+		}
 		j := i + 1
-		for j < len(l.Lines) && l.Lines[j].row == l.Lines[i].row && l.follows(j-1, j) {
+		for j < len(l.Lines) && (in == nil || in[j] < 0) && l.Lines[j].row == l.Lines[i].row && l.follows(j-1, j) {
 			j++
 		}
 		rows = append(rows, row{i, j})
 		i = j
 	}
+	defer func() { l.runningText(out) }()
 	begin := -1
 	for r, cur := range rows {
 		several := cur.to-cur.from > 1
@@ -153,6 +180,64 @@ func (l *Page) cells() []int {
 		begin = cur.from
 	}
 	return out
+}
+
+// Limits of what is taken for columns of running text that are shown row by row, and not for a table.
+const (
+	leastRunning = 4   // rows
+	longParts    = 22  // letters of a part on average
+	closeRows    = 1.5 // em from row to row
+)
+
+// runningText takes those tables out of a list of cells that are columns of running text, with or without a head over each: long parts in
+// each of several close rows.
+func (l *Page) runningText(cells []int) {
+	tables := map[int]*columnsOfText{}
+	for i, t := range cells {
+		if t < 0 {
+			continue
+		}
+		if tables[t] == nil {
+			tables[t] = &columnsOfText{}
+		}
+		tables[t].add(&l.Lines[i])
+	}
+	for i, t := range cells {
+		if t >= 0 && tables[t].running() {
+			cells[i] = -1
+		}
+	}
+}
+
+// columnsOfText adds up what may be columns of text.
+type columnsOfText struct {
+	last                       *Line
+	rows, far                  int
+	parts, letters, short      int // of all rows
+	parts1, letters1, shorter1 int // of the first one
+}
+
+func (c *columnsOfText) add(line *Line) {
+	if c.last == nil || c.last.row != line.row {
+		if c.rows > 1 && c.last.V-line.V > closeRows*max(c.last.Size, line.Size) { // a head may stand apart
+			c.far++
+		}
+		c.rows++
+	}
+	c.last = line
+	short := 0
+	if line.letters < longParts/2 {
+		short = 1
+	}
+	c.parts, c.letters, c.short = c.parts+1, c.letters+line.letters, c.short+short
+	if c.rows == 1 {
+		c.parts1, c.letters1, c.shorter1 = c.parts, c.letters, c.short
+	}
+}
+
+func (c *columnsOfText) running() bool {
+	parts, letters, short := c.parts-c.parts1, c.letters-c.letters1, c.short-c.shorter1
+	return c.rows >= leastRunning && letters >= longParts*parts && short*8 <= parts && c.far*4 <= c.rows
 }
 
 // follows reports whether line b is shown right behind line a.

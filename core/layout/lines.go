@@ -73,6 +73,7 @@ func (l *Page) makeLines() {
 		row++
 		i = j
 	}
+	l.rows = row
 }
 
 // glueWords tells for each word which word it goes with in its row: itself, or that whose raised or lowered part it is.
@@ -116,6 +117,10 @@ func (l *Page) cutRow(row []int32, number int) {
 		}
 		return cmp.Compare(a, b)
 	})
+	var rules *ruling
+	if len(row) > 1 && len(l.Source.Rules) > 3 {
+		rules = l.rulingOf(words[row[0]].frame)
+	}
 	var line *Line
 	last := -1
 	lastEnd := math.Inf(-1)
@@ -129,7 +134,7 @@ func (l *Page) cutRow(row []int32, number int) {
 			gap := w.U0 - lastEnd
 			size := max(w.Size, line.Size)
 			follows := int(k) == last+1 || int(k) == last-1 && w.rtl
-			if gap > wideGutter*size || gap > gutter*size && !follows {
+			if gap > wideGutter*size || gap > gutter*size && !follows || rules != nil && len(rules.cuts) > 0 && rules.ruledBetween(lastEnd, w.U0, w.V+0.3*w.Size) {
 				l.endLine(line)
 				line = nil
 			} else {

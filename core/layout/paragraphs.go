@@ -57,7 +57,11 @@ func (l *Page) makeParagraphs() {
 		return
 	}
 	for i, b := range l.order(l.makeBlocks()) {
-		if b.table {
+		switch {
+		case b.cells != nil:
+			l.cutRuled(i, b)
+			continue
+		case b.table:
 			l.cutTable(i, b)
 			continue
 		}

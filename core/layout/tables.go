@@ -51,10 +51,10 @@ func (l *Page) Copied(r pdf.Rect) string {
 	return l.Frame(r)
 }
 
-// Tables finds the tables of a page. Ruled ones need a page that was read with its paths.
+// Tables finds the tables of a page.
 func (l *Page) Tables() []Table {
 	var out []Table
-	for _, g := range grids(l.Source) {
+	for _, g := range grids(l.Source.Rules) {
 		t := Table{Ruled: true, X: g.x, Y: g.y, Box: pdf.Rect{X0: g.x[0], Y0: g.y[0], X1: g.x[len(g.x)-1], Y1: g.y[len(g.y)-1]}}
 		any := false
 		for r := len(g.y) - 2; r >= 0; r-- { // from the top
@@ -134,61 +134,28 @@ func (l *Page) columns(block int) []float64 {
 	return starts
 }
 
-// grid is where rules cross: x from the left, y from below.
-type grid struct{ x, y []float64 }
+// grid is where rules cross: x from the left, y from below; and the rules themselves.
+type grid struct {
+	x, y            []float64
+	across, upright []rule
+}
 
 // rule is a straight line along an axis, from a to b at a place on the other axis.
 type rule struct{ at, a, b float64 }
 
 const (
-	thin    = 2.5 // points: a filled rectangle that is thinner is a line
-	sameAt  = 1.5 // lines that lie closer are one
+	sameAt  = 1.5 // points: lines that lie closer are one
 	leastAt = 4.0 // cells are larger
 )
 
-// grids gathers the rules that are drawn and joins those that cross into grids.
-func grids(p *content.Page) []grid {
+// grids joins the rules of a page that cross into grids.
+func grids(rules []content.Rule) []grid {
 	var across, upright []rule
-	line := func(x0, y0, x1, y1 float64) {
-		switch {
-		case math.Abs(y0-y1) < 0.5 && math.Abs(x1-x0) > leastAt:
-			across = append(across, rule{(y0 + y1) / 2, min(x0, x1), max(x0, x1)})
-		case math.Abs(x0-x1) < 0.5 && math.Abs(y1-y0) > leastAt:
-			upright = append(upright, rule{(x0 + x1) / 2, min(y0, y1), max(y0, y1)})
-		}
-	}
-	for i := range p.Paths {
-		u := &p.Paths[i]
-		b := u.Bounds
-		if u.Hidden {
-			continue
-		}
-		if u.Fills() && !u.Strokes() {
-			switch {
-			case b.H() <= thin && b.W() > leastAt:
-				line(b.X0, (b.Y0+b.Y1)/2, b.X1, (b.Y0+b.Y1)/2)
-			case b.W() <= thin && b.H() > leastAt:
-				line((b.X0+b.X1)/2, b.Y0, (b.X0+b.X1)/2, b.Y1)
-			}
-			continue
-		}
-		if !u.Strokes() {
-			continue
-		}
-		var start, last content.Point
-		for _, pt := range p.Points[u.First : u.First+u.N] {
-			switch pt.Op {
-			case content.MoveTo:
-				start = pt
-			case content.LineTo:
-				line(last.X, last.Y, pt.X, pt.Y)
-			case content.Close:
-				line(last.X, last.Y, start.X, start.Y)
-			}
-			last = pt
-		}
-		if len(across)+len(upright) > 5000 { // a drawing
-			return nil
+	for _, r := range rules {
+		if r.Upright {
+			upright = append(upright, rule{r.At, r.A, r.B})
+		} else {
+			across = append(across, rule{r.At, r.A, r.B})
 		}
 	}
 	across, upright = joinRules(across), joinRules(upright)
@@ -220,10 +187,12 @@ func grids(p *content.Page) []grid {
 			order = append(order, r)
 		}
 		byRoot[r].y = append(byRoot[r].y, h.at)
+		byRoot[r].across = append(byRoot[r].across, h)
 	}
 	for j, v := range upright {
 		if g := byRoot[root(len(across)+j)]; g != nil {
 			g.x = append(g.x, v.at)
+			g.upright = append(g.upright, v)
 		}
 	}
 	var out []grid

@@ -40,7 +40,7 @@ func TestTables(t *testing.T) {
 	f.Add("%s", pdftest.Stream("", ruled()))
 	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>")
 	doc := pdftest.Open(t, f.Bytes())
-	p, err := content.NewReader(doc).Page(t.Context(), pdftest.Refs(t, doc)[0], content.Options{Paths: true})
+	p, err := content.NewReader(doc).Page(t.Context(), pdftest.Refs(t, doc)[0], content.Options{})
 	require.NoError(t, err)
 	l := layout.Read(p, pdf.Rect{X1: 600, Y1: 800}, nil)
 	tables := l.Tables()
@@ -80,4 +80,69 @@ func TestRepeats(t *testing.T) {
 		}
 		assert.Equal(t, []string{[]string{"Orrin Quay Harbour Trust", "Byelaws"}[i%2], "# of #"}, got)
 	}
+}
+
+// Rules say what belongs together: a form is read row by row, in whichever order its words are shown, merged cells are one, and a head over
+// columns does not join them.
+func TestRuledOrder(t *testing.T) {
+	text := func(x, y float64, s string) string { return fmt.Sprintf("BT /F 10 Tf %g %g Td (%s) Tj ET\n", x, y, s) }
+	rule := func(a, b, c, d float64) string { return fmt.Sprintf("%g %g m %g %g l S\n", a, b, c, d) }
+	reading := func(content string) []string {
+		return strings.FieldsFunc(set(t, content).Reading().Text, func(r rune) bool { return r == '\n' })
+	}
+	// A form: numbers, questions of one to three lines, answers.
+	var rules, numbers, questions, answers string
+	y := 700.0
+	rules += rule(50, y, 540, y)
+	for i, q := range [][]string{{"Name of the vessel"}, {"Flag state and port of registry,", "as entered in the certificate"}, {"Draught on arrival, fore and aft,", "in metres, at the time of the", "inspection"}, {"Agent"}} {
+		numbers += text(60, y-14, fmt.Sprint(i+1))
+		for k, line := range q {
+			questions += text(90, y-14-12*float64(k), line)
+		}
+		answers += text(320, y-14, fmt.Sprintf("Answer %d", i+1))
+		y -= 12*float64(len(q)) + 8
+		rules += rule(50, y, 540, y)
+	}
+	for _, x := range []float64{50, 80, 310, 540} {
+		rules += rule(x, 700, x, y)
+	}
+	want := []string{"1\tName of the vessel\tAnswer 1", "2\tFlag state and port of registry, as entered in the certificate\tAnswer 2",
+		"3\tDraught on arrival, fore and aft, in metres, at the time of the inspection\tAnswer 3", "4\tAgent\tAnswer 4"}
+	assert.Equal(t, want, reading(rules+numbers+questions+answers))
+	assert.Equal(t, want, reading(answers+questions+rules+numbers))
+	turned := "0 1 -1 0 750 50 cm " // upwards
+	assert.Equal(t, want, reading(turned+rules+answers+questions+numbers))
+
+	// Merged header cells.
+	var table string
+	for _, y := range []float64{790, 750, 730, 710} {
+		table += rule(50, y, 540, y)
+	}
+	table += rule(180, 770, 420, 770) + rule(310, 710, 310, 770)
+	for _, x := range []float64{50, 180, 420, 540} {
+		table += rule(x, 710, x, 790)
+	}
+	table += text(255, 776, "Depth in metres") + text(60, 765, "Berth") + text(430, 765, "Remarks") + text(190, 756, "High water") + text(320, 756, "Low water")
+	for i, row := range [][]string{{"North quay", "8.2", "4.1", "Dredged"}, {"Fish pier", "5.0", "2.2", "Boats"}} {
+		for k, x := range []float64{60, 190, 320, 430} {
+			table += text(x, 736-20*float64(i), row[k])
+		}
+	}
+	assert.Equal(t, []string{"Berth\tDepth in metres\tRemarks", "High water\tLow water", "North quay\t8.2\t4.1\tDredged", "Fish pier\t5.0\t2.2\tBoats"}, reading(table))
+
+	// Two columns of running text under heads, shown row by row; with the heads in ruled cells and without.
+	left := []string{"The trust has reviewed the berths that are", "let for the winter and found that most of", "them are in good repair, and that the north", "quay has four metres along all of it."}
+	right := []string{"Applications for the season are to be sent", "to the office before the end of the month,", "and are dealt with in the order in which", "they arrive, within three weeks."}
+	var columns string
+	for i := range left {
+		columns += text(60, 740-13*float64(i), left[i]) + text(305, 740-13*float64(i), right[i])
+	}
+	heads := text(230, 783, "Winter berths and dredging") + text(60, 760, "Report") + text(305, 760, "Rules")
+	boxes := "50 775 490 25 re S " + "50 755 490 20 re S " + rule(295, 755, 295, 775)
+	assert.Equal(t, []string{"Winter berths and dredging", "Report\tRules", strings.Join(left, " "), strings.Join(right, " ")}, reading(boxes+heads+columns))
+	assert.Equal(t, []string{"Winter berths and dredging", "Report", strings.Join(left, " "), "Rules", strings.Join(right, " ")}, reading(heads+columns))
+
+	// A frame around text is no table, and more rules than any table has are none.
+	assert.Equal(t, []string{"Report " + left[0]}, reading("50 700 490 90 re S "+text(60, 760, "Report "+left[0])))
+	assert.Equal(t, []string{"Report"}, reading(strings.Repeat("50 700 490 90 re S ", 3000)+text(60, 760, "Report")))
 }

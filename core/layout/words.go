@@ -22,6 +22,8 @@ type Page struct {
 	text    []byte
 	glyphs  []int32 // of the words, in the order of their text
 	frames  []frame
+	rulings []*ruling // by frame, once they were asked for
+	rows    int       // how many rows of lines there are
 	visible pdf.Rect
 	scratch scratch
 }
@@ -73,7 +75,7 @@ func Read(p *content.Page, visible pdf.Rect, into *Page) *Page {
 	l := into
 	l.Source, l.visible = p, visible
 	l.Words, l.Lines, l.Paragraphs = l.Words[:0], l.Lines[:0], l.Paragraphs[:0]
-	l.text, l.glyphs, l.frames = l.text[:0], l.glyphs[:0], l.frames[:0]
+	l.text, l.glyphs, l.frames, l.rulings = l.text[:0], l.glyphs[:0], l.frames[:0], nil
 	l.readWords()
 	l.makeLines()
 	l.makeParagraphs()

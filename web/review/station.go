@@ -56,7 +56,7 @@ func routes(r station.Router, h station.Host) {
 // pageWords gives the words of a page in the order of reading, for selecting text: each with what stands between it and the one before it,
 // its place, and the line, paragraph and column that it is in.
 func pageWords(d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
-	l, g, err := station.ReadPage(d, r, false)
+	l, g, err := station.ReadPage(d, r)
 	if err != nil {
 		return err
 	}
@@ -91,7 +91,7 @@ func pageWords(d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
 
 // frameText gives the text in a rectangle of the page as it is seen, as rows and columns.
 func frameText(d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
-	l, g, err := station.ReadPage(d, r, true)
+	l, g, err := station.ReadPage(d, r)
 	if err != nil {
 		return err
 	}

@@ -68,7 +68,7 @@ const mostMarked = 2000
 
 // pageHits gives where the matches of a page stand: for each its pieces of lines.
 func (s *Server) pageHits(w http.ResponseWriter, r *http.Request) error {
-	l, g, err := station.ReadPage(s.desk, r, false)
+	l, g, err := station.ReadPage(s.desk, r)
 	if err != nil {
 		return err
 	}

@@ -49,8 +49,8 @@ func Frame(text string) (f [4]float64, err error) {
 	return f, nil
 }
 
-// ReadPage reads the text of the page that an address names, with its paths where rules matter.
-func ReadPage(d *desk.Desk, r *http.Request, paths bool) (*layout.Page, pdf.Geometry, error) {
+// ReadPage reads the text of the page that an address names.
+func ReadPage(d *desk.Desk, r *http.Request) (*layout.Page, pdf.Geometry, error) {
 	key, err := PageKey(r, "key")
 	if err != nil {
 		return nil, pdf.Geometry{}, err
@@ -59,5 +59,5 @@ func ReadPage(d *desk.Desk, r *http.Request, paths bool) (*layout.Page, pdf.Geom
 	if err != nil {
 		return nil, pdf.Geometry{}, err
 	}
-	return d.ReadPage(r.Context(), snap, key, paths)
+	return d.ReadPage(r.Context(), snap, key)
 }

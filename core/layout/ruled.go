@@ -1,0 +1,278 @@
+package layout
+
+import (
+	"cmp"
+	"math"
+	"slices"
+	"sort"
+)
+
+// ruledCell is where a line stands in a ruled table: between the rules nearest to it on all four sides, so that merged cells are one.
+type ruledCell struct {
+	table          int // index of the grid; -1 for none
+	x0, x1, y0, y1 float64
+}
+
+// ruling are the grids of rules on a page, as text in one direction sees them.
+type ruling struct {
+	grids []grid
+	cuts  []rule // upright rules of all of them, by place
+}
+
+// Limits of what is taken for a table.
+const (
+	mostCrossings = 1_000_000 // pairs of rules that are tried
+	mostInCell    = 8         // lines of a cell that are one paragraph; more are text in a frame, cut like other text
+)
+
+// rulingOf gives the grids that hold at least two rows and two columns somewhere, turned into the direction of a frame; nil for none.
+func (l *Page) rulingOf(frame int32) *ruling {
+	for len(l.rulings) <= int(frame) {
+		l.rulings = append(l.rulings, nil)
+	}
+	if r := l.rulings[frame]; r != nil {
+		return r
+	}
+	r := &ruling{}
+	l.rulings[frame] = r
+	f := l.frames[frame]
+	across, upright := 0, 0
+	for _, x := range l.Source.Rules {
+		if x.Upright {
+			upright++
+		} else {
+			across++
+		}
+	}
+	if across < 2 || upright < 2 || across*upright > mostCrossings {
+		return r
+	}
+	turned := slices.Clone(l.Source.Rules)
+	switch {
+	case f.ax > 0.999:
+	case f.ax < -0.999: // upside down
+		for i := range turned {
+			t := &turned[i]
+			t.At, t.A, t.B = -t.At, -t.B, -t.A
+		}
+	case f.ay > 0.999: // upwards: u is y, v is -x
+		for i := range turned {
+			t := &turned[i]
+			if t.Upright {
+				t.At = -t.At
+			} else {
+				t.A, t.B = -t.B, -t.A
+			}
+			t.Upright = !t.Upright
+		}
+	case f.ay < -0.999: // downwards: u is -y, v is x
+		for i := range turned {
+			t := &turned[i]
+			if t.Upright {
+				t.A, t.B = -t.B, -t.A
+			} else {
+				t.At = -t.At
+			}
+			t.Upright = !t.Upright
+		}
+	default:
+		return r
+	}
+	for _, g := range grids(turned) {
+		if len(g.x) > 2 && len(g.y) > 2 || len(g.x) > 3 && len(g.y) > 1 || len(g.x) > 1 && len(g.y) > 3 {
+			r.grids = append(r.grids, g)
+			r.cuts = append(r.cuts, g.upright...)
+		}
+	}
+	slices.SortFunc(r.cuts, func(a, b rule) int { return cmp.Compare(a.at, b.at) })
+	return r
+}
+
+// ruledBetween reports whether an upright rule of a table stands between two words at a height.
+func (r *ruling) ruledBetween(u0, u1, v float64) bool {
+	i := sort.Search(len(r.cuts), func(i int) bool { return r.cuts[i].at >= u0-sameAt })
+	for ; i < len(r.cuts) && r.cuts[i].at <= u1+sameAt; i++ {
+		if c := r.cuts[i]; c.a <= v && v <= c.b {
+			return true
+		}
+	}
+	return false
+}
+
+// cellOf finds the cell of a line.
+func (r *ruling) cellOf(line *Line) ruledCell {
+	u, v := (line.U0+line.U1)/2, line.V+0.3*line.Size
+	for i, g := range r.grids {
+		c := ruledCell{i, math.Inf(-1), math.Inf(1), math.Inf(-1), math.Inf(1)}
+		for _, x := range g.upright {
+			if x.a-sameAt <= v && v <= x.b+sameAt {
+				if x.at <= u {
+					c.x0 = max(c.x0, x.at)
+				} else {
+					c.x1 = min(c.x1, x.at)
+				}
+			}
+		}
+		for _, y := range g.across {
+			if y.a-sameAt <= u && u <= y.b+sameAt {
+				if y.at <= v {
+					c.y0 = max(c.y0, y.at)
+				} else {
+					c.y1 = min(c.y1, y.at)
+				}
+			}
+		}
+		if !math.IsInf(c.x0, 0) && !math.IsInf(c.x1, 0) && !math.IsInf(c.y0, 0) && !math.IsInf(c.y1, 0) {
+			return c
+		}
+	}
+	return ruledCell{table: -1}
+}
+
+// ruledTable is a table of rules with the lines in its cells.
+type ruledTable struct {
+	frame int32
+	lines []int
+	cells []ruledCell // of the lines
+}
+
+// ruledTables finds the tables of rules and the lines in them. in tells for each line whose table it is in, -1 for none. A frame around text, with
+// nothing beside it or below it, is no table.
+func (l *Page) ruledTables() (tables []ruledTable, in []int) {
+	if len(l.Source.Rules) < 4 {
+		return nil, nil
+	}
+	type key struct {
+		frame int32
+		grid  int
+	}
+	at := map[key]int{}
+	in = make([]int, len(l.Lines))
+	for i := range l.Lines {
+		in[i] = -1
+		line := &l.Lines[i]
+		r := l.rulingOf(line.frame)
+		if len(r.grids) == 0 {
+			continue
+		}
+		c := r.cellOf(line)
+		if c.table < 0 {
+			continue
+		}
+		k := key{line.frame, c.table}
+		n, ok := at[k]
+		if !ok {
+			n = len(tables)
+			at[k] = n
+			tables = append(tables, ruledTable{frame: line.frame})
+		}
+		tables[n].lines = append(tables[n].lines, i)
+		tables[n].cells = append(tables[n].cells, c)
+		in[i] = n
+	}
+	for n := range tables {
+		if !tables[n].holds() {
+			for _, i := range tables[n].lines {
+				in[i] = -1
+			}
+			tables[n].lines = nil
+			continue
+		}
+		l.sortCells(&tables[n])
+	}
+	return tables, in
+}
+
+// holds reports whether there are cells beside one another, and cells below one another.
+func (t *ruledTable) holds() bool {
+	beside, below := false, false
+	for i := range t.cells {
+		for k := range t.cells[:i] {
+			a, b := t.cells[i], t.cells[k]
+			if a == b {
+				continue
+			}
+			level := min(a.y1, b.y1)-max(a.y0, b.y0) > sameAt
+			beside = beside || level
+			below = below || !level
+			if beside && below {
+				return true
+			}
+		}
+		if i > 400 { // as many lines say enough
+			break
+		}
+	}
+	return false
+}
+
+// sortCells puts the lines of a table into the order of its cells: rows from the top by where they begin, cells of a row from the left, or from the right
+// where most text runs so; and gives the lines of a row one number.
+func (l *Page) sortCells(t *ruledTable) {
+	rtl := 0
+	for _, i := range t.lines {
+		if l.Lines[i].RTL {
+			rtl++
+		}
+	}
+	order := make([]int, len(t.lines))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(x, y int) int {
+		a, b := t.cells[x], t.cells[y]
+		if math.Abs(a.y1-b.y1) > sameAt {
+			return cmp.Compare(b.y1, a.y1)
+		}
+		if c := cmp.Compare(a.x0, b.x0); c != 0 {
+			if rtl*2 > len(t.lines) {
+				return -c
+			}
+			return c
+		}
+		p, q := &l.Lines[t.lines[x]], &l.Lines[t.lines[y]]
+		return cmp.Or(cmp.Compare(q.V, p.V), cmp.Compare(p.U0, q.U0))
+	})
+	lines, cells := make([]int, len(order)), make([]ruledCell, len(order))
+	for i, k := range order {
+		lines[i], cells[i] = t.lines[k], t.cells[k]
+	}
+	t.lines, t.cells = lines, cells
+	for i := range t.lines {
+		if i == 0 || math.Abs(t.cells[i].y1-t.cells[i-1].y1) > sameAt {
+			l.rows++
+		}
+		l.Lines[t.lines[i]].row = l.rows
+	}
+}
+
+// block makes a block of a table.
+func (t *ruledTable) block(l *Page) block {
+	b := block{lines: t.lines, frame: t.frame, table: true, cells: t.cells, u0: math.Inf(1), u1: math.Inf(-1), top: math.Inf(-1), below: math.Inf(1), seq: math.MaxInt}
+	for i, k := range t.lines {
+		c := t.cells[i]
+		b.u0, b.u1, b.top, b.below = min(b.u0, c.x0), max(b.u1, c.x1), max(b.top, c.y1), min(b.below, c.y0)
+		b.seq = min(b.seq, l.Lines[k].seq)
+	}
+	return b
+}
+
+// cutRuled makes each cell of a ruled table a paragraph; one with much text is cut like other text.
+func (l *Page) cutRuled(number int, b block) {
+	for i := 0; i < len(b.lines); {
+		j := i + 1
+		for j < len(b.lines) && b.cells[j] == b.cells[i] {
+			j++
+		}
+		cell := block{lines: b.lines[i:j], frame: b.frame, u0: math.Inf(1), u1: math.Inf(-1)}
+		for _, k := range cell.lines {
+			cell.u0, cell.u1 = min(cell.u0, l.Lines[k].U0), max(cell.u1, l.Lines[k].U1)
+		}
+		if j-i > mostInCell {
+			l.cutBlock(number, cell)
+		} else {
+			l.endParagraph(number, cell.lines, cell, true)
+		}
+		i = j
+	}
+}
