@@ -3,7 +3,8 @@
 # make bench  measures, and writes docs/BENCH.md
 # make corpus gathers real files, holds what is read and written against other programs, and writes docs/COMPATIBILITY.md
 # make agree  holds the text of real files against what other programs read, and writes docs/AGREEMENT.md
-# make walk   walks the real files through the whole house, from the door to the hand-out
+# make walk   walks the real files through the whole house, from the door to the hand-out, and through steps by chance that are held
+#             against what was there, and writes that into docs/COMPATIBILITY.md
 # make fuzz   tries changed real files, and then runs each fuzz target, for TIME (2m) each
 # make hostile takes files that are made to stop the program through all of it, and those in the folder HOSTILE
 # make lint   vet, gofmt and staticcheck
@@ -13,6 +14,7 @@ SHELL := /bin/bash
 ADDR ?= 127.0.0.1:8080
 PAPERS ?= $(CURDIR)/.papers
 TIME ?= 2m
+SEED ?= 1
 HOSTILE ?= $(CURDIR)/mutate/seeds
 
 .PHONY: demo build test lint bench papers corpus agree walk hostile fuzz shots vendor
@@ -44,14 +46,16 @@ papers:
 	tools/papers $(PAPERS)
 
 corpus: papers
-	go run ./corpus $(PAPERS) > docs/COMPATIBILITY.md.new && mv docs/COMPATIBILITY.md.new docs/COMPATIBILITY.md
+	go run ./corpus anew $(PAPERS) docs/COMPATIBILITY.md
 
 agree: papers
 	tools/need mutool:mupdf-tools
 	go run ./agree $(PAPERS) > docs/AGREEMENT.md.new && mv docs/AGREEMENT.md.new docs/AGREEMENT.md
 
 walk: papers
+	tools/need mutool:mupdf-tools
 	GLENRAIN_PAPERS=$(PAPERS) go test ./web -run TestRealFiles -count=1 -timeout 60m
+	go run ./corpus -seed $(SEED) walk $(PAPERS) docs/COMPATIBILITY.md
 
 hostile:
 	GLENRAIN_HOSTILE=$(HOSTILE) go test ./cmd/glenrain -run TestHostile -count=1 -v -timeout 30m

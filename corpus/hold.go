@@ -168,6 +168,9 @@ func (h *holder) page(m match) {
 		if v, ok := (*d)["/Rotate"].(json.Number); ok && v == "0" {
 			*d = without(*d, "/Rotate")
 		}
+		if *d = without(*d, ""); (*d)["/MediaBox"] == nil { // which programs take where a page has none
+			(*d)["/MediaBox"] = []any{json.Number("0"), json.Number("0"), json.Number("612"), json.Number("792")}
+		}
 	}
 	p.dicts(x, y, where)
 
@@ -184,10 +187,17 @@ func (h *holder) page(m match) {
 		h.miss("%s: layers %v, were %v", where, lb, la)
 	}
 	ta, tb := a.tags[m.before], b.tags[m.after]
-	ta = slices.DeleteFunc(slices.Clone(ta), func(s string) bool { return strings.HasSuffix(s, "object /Link") || strings.HasSuffix(s, "object ") })
-	tb = slices.DeleteFunc(slices.Clone(tb), func(s string) bool { return strings.HasSuffix(s, "object /Link") || strings.HasSuffix(s, "object ") })
+	// What an element says on two pages stands where the element stands, whichever of the pages moves.
+	elsewhere := func(tag string) bool {
+		return strings.HasSuffix(tag, "object /Link") || strings.HasSuffix(tag, "object ") || a.onward[fmt.Sprint(m.before, " ", tag)]
+	}
+	ta, tb = slices.DeleteFunc(slices.Clone(ta), elsewhere), slices.DeleteFunc(slices.Clone(tb), elsewhere)
 	if !slices.Equal(ta, tb) {
-		h.miss("%s: tags %.120s, were %.120s", where, fmt.Sprint(tb), fmt.Sprint(ta))
+		i := 0
+		for i < min(len(ta), len(tb)) && ta[i] == tb[i] {
+			i++
+		}
+		h.miss("%s: %d tags, were %d; from the %dth on %.120s, were %.120s", where, len(tb), len(ta), i+1, fmt.Sprint(tb[i:]), fmt.Sprint(ta[i:]))
 	}
 }
 

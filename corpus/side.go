@@ -25,6 +25,7 @@ type side struct {
 	jumps  bool             // the tree goes back to pages before
 	spans  []map[int]bool   // the pages of elements that stand on several
 	flows  []map[int]bool   // the pages of elements whose own content goes on from one to the next
+	onward map[string]bool  // their tags, by page
 	said   map[int][]string // strings of tags that stand on one page alone
 	layers map[string]bool  // of optional content groups: seen by default
 }
@@ -187,7 +188,8 @@ func (s *side) role(v any) string {
 
 // readTags walks the structure tree.
 func (s *side) readTags() {
-	s.tags, s.said = map[int][]string{}, map[int][]string{}
+	s.tags, s.said, s.onward = map[int][]string{}, map[int][]string{}, map[string]bool{}
+	flowing := false
 	seen := map[string]bool{}
 	come := map[int]bool{}
 	var walk func(v any, page int, role string) map[int]bool // the pages that it stands on
@@ -206,6 +208,9 @@ func (s *side) readTags() {
 				s.firsts = append(s.firsts, page)
 			}
 			s.tags[page] = append(s.tags[page], role+" "+what)
+			if flowing {
+				s.onward[fmt.Sprint(page, " ", role, " ", what)] = true
+			}
 		}
 		pageOf := func(d map[string]any) int {
 			if r, ok := d["/Pg"].(string); ok {
@@ -240,10 +245,13 @@ func (s *side) readTags() {
 				put(at, "object "+s.name(s.dict(d["/Obj"])["/Subtype"]))
 				return on
 			}
-			maps.Copy(on, walk(d["/K"], at, s.role(d["/S"])))
-			if flow := s.flow(d["/K"], at); len(flow) > 1 {
+			flow := s.flow(d["/K"], at)
+			outer := flowing
+			if flowing = flowing || len(flow) > 1; len(flow) > 1 {
 				s.flows = append(s.flows, flow)
 			}
+			maps.Copy(on, walk(d["/K"], at, s.role(d["/S"])))
+			flowing = outer
 			if len(on) > 1 {
 				s.spans = append(s.spans, maps.Clone(on))
 			}

@@ -255,15 +255,22 @@ func (m *mover) take(r, pg pdf.Ref) (taken []pdf.Ref, left bool) {
 	if own, ok := d.Get("Pg").(pdf.Ref); ok {
 		pg = own
 	}
-	var stay, moving pdf.Array
-	changed := false
+	var stay, goes pdf.Array // goes: what is taken, in its order
+	moving, changed := false, false
+	take := func(list ...pdf.Ref) {
+		for _, e := range list {
+			taken = append(taken, e)
+			goes = append(goes, e)
+		}
+	}
 	for _, k := range list(m.doc, d.Get("K")) {
 		kid, isRef := k.(pdf.Ref)
 		kd := m.doc.Dict(k)
 		switch {
 		case kd == nil, m.doc.Name(kd.Get("Type")) == "MCR", m.doc.Name(kd.Get("Type")) == "OBJR":
 			if m.moves(k, kd, pg) {
-				moving = append(moving, k)
+				goes = append(goes, k)
+				moving = true
 			} else {
 				stay = append(stay, k)
 			}
@@ -274,15 +281,13 @@ func (m *mover) take(r, pg pdf.Ref) (taken []pdf.Ref, left bool) {
 			whole, part := m.whole(kid, pg)
 			switch {
 			case whole:
-				taken = append(taken, kid)
+				take(kid)
 				changed = true
 			case part && (kd.Has("ActualText") || kd.Has("Alt")):
 				stay = append(stay, k)
 			default:
 				inner, rest := m.take(kid, pg)
-				if len(inner) > 0 {
-					taken = append(taken, inner...)
-				}
+				take(inner...)
 				if rest {
 					stay = append(stay, k)
 				} else {
@@ -297,7 +302,7 @@ func (m *mover) take(r, pg pdf.Ref) (taken []pdf.Ref, left bool) {
 		}
 		return taken, true
 	}
-	if len(moving) == 0 && (len(taken) == 0 || groups[m.role(d)]) { // a group is not parted: what it held stands for itself
+	if !moving && (len(taken) == 0 || groups[m.role(d)]) { // a group is not parted: what it held stands for itself
 		if changed {
 			m.doc.Edit(r).Set("K", stay)
 		}
@@ -307,14 +312,12 @@ func (m *mover) take(r, pg pdf.Ref) (taken []pdf.Ref, left bool) {
 	for _, k := range []pdf.Name{"ID", "T", "Ref", "E"} {
 		part.Delete(k)
 	}
-	var in pdf.Array
 	ref := m.doc.Add(nil)
 	for _, e := range taken {
 		m.doc.Edit(e).Set("P", ref)
-		in = append(in, e)
 	}
-	part.Set("K", append(in, moving...))
-	if pg, ok := d.Get("Pg").(pdf.Ref); ok && !m.moving[pg] && len(moving) == 0 {
+	part.Set("K", goes)
+	if pg, ok := d.Get("Pg").(pdf.Ref); ok && !m.moving[pg] && !moving {
 		part.Delete("Pg")
 	}
 	m.doc.Set(ref, part)

@@ -155,3 +155,106 @@ func TestBringUntagged(t *testing.T) {
 	dropKeys(plain, c, []pdf.Ref{stray})
 	assert.False(t, plain.Dict(stray).Has("StructParents"))
 }
+
+// long is a document of three pages with a list that goes on from the first to the second, whose items hold text beside lists of their own.
+func long() []byte {
+	f := &pdftest.File{Version: "1.7"}
+	f.Add("<</Type/Catalog/Pages 2 0 R/MarkInfo<</Marked true>>/StructTreeRoot 20 0 R>>")
+	f.Add("<</Type/Pages/Kids[3 0 R 4 0 R 5 0 R]/Count 3/MediaBox[0 0 300 300]/Resources<</Font<</F 9 0 R>>>>>>")
+	for i := range 3 {
+		f.Add("<</Type/Page/Parent 2 0 R/Contents %d 0 R/StructParents %d>>", 6+i, i)
+	}
+	mark := func(words ...string) string {
+		var b strings.Builder
+		for i, w := range words {
+			fmt.Fprintf(&b, "/Span <</MCID %d>> BDC BT /F 10 Tf 20 %d Td (%s) Tj ET EMC ", i, 250-20*i, w)
+		}
+		return b.String()
+	}
+	f.Add("%s", pdftest.Stream("", mark("one", "two a")))
+	f.Add("%s", pdftest.Stream("", mark("two b", "two inner", "three", "three inner")))
+	f.Add("%s", pdftest.Stream("", mark("four")))
+	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>")
+	for len(f.Objects) < 19 {
+		f.Add("null")
+	}
+	f.Add("<</Type/StructTreeRoot/K 21 0 R/ParentTree<</Nums[0[24 0 R 26 0 R]1[26 0 R 27 0 R 29 0 R 30 0 R]2[31 0 R]]>>/ParentTreeNextKey 3>>") // 20
+	f.Add("<</S/Document/P 20 0 R/K[22 0 R 31 0 R]>>")
+	f.Add("<</S/L/P 21 0 R/K[23 0 R 25 0 R 28 0 R]>>")
+	f.Add("<</S/LI/P 22 0 R/K 24 0 R>>")
+	f.Add("<</S/LBody/P 23 0 R/Pg 3 0 R/K 0>>")
+	f.Add("<</S/LI/P 22 0 R/K 26 0 R>>") // 25
+	f.Add("<</S/LBody/P 25 0 R/K[<</Type/MCR/Pg 3 0 R/MCID 1>> <</Type/MCR/Pg 4 0 R/MCID 0>> 27 0 R]>>")
+	f.Add("<</S/P/P 26 0 R/Pg 4 0 R/K 1>>")
+	f.Add("<</S/LI/P 22 0 R/K 29 0 R>>")
+	f.Add("<</S/LBody/P 28 0 R/Pg 4 0 R/K[2 30 0 R]>>")
+	f.Add("<</S/P/P 29 0 R/Pg 4 0 R/K 3>>") // 30
+	f.Add("<</S/P/P 21 0 R/Pg 5 0 R/K 0>>")
+	return f.Bytes()
+}
+
+// A page that moves takes its part of what goes over pages along, in its order.
+func TestMove(t *testing.T) {
+	words := func(doc *pdf.Document) string {
+		file := pdftest.Whole(t, doc)
+		pdftest.Check(t, file)
+		var out []string
+		for line := range strings.Lines(pdftest.Tool(t, file, "pdfinfo", "-struct-text", "FILE")) {
+			if s := strings.TrimSpace(line); strings.HasPrefix(s, `"`) {
+				out = append(out, strings.Trim(s, `"`))
+			}
+		}
+		return strings.Join(out, ", ")
+	}
+	doc := pdftest.Open(t, long())
+	require.Equal(t, "one, two a, two b, two inner, three, three inner, four", words(doc))
+	pages := pdftest.Refs(t, doc)
+	for _, c := range []struct {
+		page, to int
+		want     string
+	}{
+		{1, 0, "two b, two inner, three, three inner, one, two a, four"},
+		{1, 2, "one, two a, four, two b, two inner, three, three inner"},
+		{2, 0, "four, one, two a, two b, two inner, three, three inner"},
+		{0, 2, "two b, two inner, three, three inner, four, one, two a"},
+	} {
+		d := doc.Fork()
+		require.NoError(t, d.DetachPages(pages[c.page:c.page+1]))
+		require.NoError(t, d.InsertPages(c.to, pages[c.page:c.page+1]))
+		Move(d, pages[c.page:c.page+1])
+		assert.Equal(t, c.want, words(d), "page %d to %d", c.page+1, c.to+1)
+	}
+}
+
+// What is brought stands where its pages stand.
+func TestPlace(t *testing.T) {
+	for at, want := range []string{"B A", "A B A", "A B A", "A B"} {
+		dst := pdftest.Open(t, long()).Fork()
+		src := pdftest.Open(t, tagged("B"))
+		c, err := pdf.NewCopier(dst, src)
+		require.NoError(t, err)
+		pages, err := c.Pages(pdftest.Refs(t, src))
+		require.NoError(t, err)
+		tops, err := Bring(dst, src, c, pages)
+		require.NoError(t, err)
+		require.NoError(t, dst.InsertPages(at, pages))
+		Place(dst, tops, at)
+		file := pdftest.Whole(t, dst)
+		pdftest.Check(t, file)
+		var got []string
+		for line := range strings.Lines(pdftest.Tool(t, file, "pdfinfo", "-struct-text", "FILE")) {
+			s := strings.TrimSpace(line)
+			if !strings.HasPrefix(s, `"`) {
+				continue
+			}
+			whose := "A"
+			if strings.HasPrefix(s, `"B `) {
+				whose = "B"
+			}
+			if len(got) == 0 || got[len(got)-1] != whose {
+				got = append(got, whose)
+			}
+		}
+		assert.Equal(t, want, strings.Join(got, " "), "at %d", at)
+	}
+}
