@@ -96,8 +96,8 @@ func TestCutPages(t *testing.T) {
 		{[]int{5}, "Part 1@1+[Chapter 1@1, Chapter 2@2], Part 2@5[Chapter 4@6]", 1, 1, 1, false},
 		{[]int{8}, "Part 1@1+[Chapter 1@1, Chapter 2@2, Chapter 3@3], Part 2@5", 1, 2, 1, true},
 		{[]int{7, 8}, "Part 1@1+[Chapter 1@1, Chapter 2@2, Chapter 3@3]", 2, 2, 1, true},
-		{[]int{3}, "Part 1+[Chapter 2@2, Chapter 3@3], Part 2@5[Chapter 4@6]", 2, 1, 1, true},
-		{[]int{4, 5, 7}, "Part 1@1+[Chapter 1@1], Part 2[Chapter 4@6]", 3, 2, 0, false},
+		{[]int{3}, "Part 1+[Chapter 2@2, Chapter 3@3], Part 2@5[Chapter 4@6]", 1, 1, 1, true},
+		{[]int{4, 5, 7}, "Part 1@1+[Chapter 1@1], Part 2[Chapter 4@6]", 2, 2, 0, false},
 		{[]int{6}, "Part 1@1+[Chapter 1@1, Chapter 2@2, Chapter 3@3], Part 2@5[Chapter 4@6]", 0, 0, 1, true},
 	} {
 		data := book()

@@ -54,7 +54,7 @@ func readItems(doc *pdf.Document, first pdf.Object, w *pdf.Walk, depth int) (out
 }
 
 // cutOutline removes the items whose destination leads to a gone page. An item with others below it that stay does so too, as a heading that
-// leads nowhere; without headings, those below it take its place. It tells how many it changed, and the headings.
+// leads nowhere; without headings, those below it take its place. It tells how many it removed, and the headings.
 func cutOutline(doc *pdf.Document, leads func(pdf.Object) bool, headings bool) (n int, stay []string) {
 	items := Outline(doc)
 	var prune func([]*Item) []*Item
@@ -63,11 +63,8 @@ func cutOutline(doc *pdf.Document, leads func(pdf.Object) bool, headings bool) (
 			before := len(it.Kids)
 			it.Kids = prune(it.Kids)
 			if it.Dest != nil && leads(it.Dest) {
-				n++
-				if len(it.Kids) == 0 {
-					continue
-				}
-				if !headings {
+				if len(it.Kids) == 0 || !headings {
+					n++
 					left = append(left, it.Kids...)
 					continue
 				}
@@ -84,7 +81,7 @@ func cutOutline(doc *pdf.Document, leads func(pdf.Object) bool, headings bool) (
 		return
 	}
 	items = prune(items)
-	if n == 0 {
+	if n+len(stay) == 0 {
 		return 0, nil
 	}
 	if len(items) == 0 {

@@ -4,6 +4,8 @@ package arrange
 import (
 	"embed"
 
+	"glenrain/core/nav"
+	"glenrain/core/structure"
 	"glenrain/web/station"
 )
 
@@ -15,7 +17,7 @@ func Station() station.Station {
 	return station.Station{
 		Path: "arrange", Name: "Arrange", Words: "move, rotate, remove pages", Surface: station.Board, Files: files,
 		Jobs: []station.Job{{
-			Words: "pages", Slip: "pages.html", Module: "pages.js",
+			Words: "pages", Slip: "pages.html", Module: "pages.js", View: pagesView,
 			Steps: []station.Form{{Step: "move"}, {Step: "rotate"}, {Step: "remove"}},
 			Finds: []station.Find{
 				{Text: "Move pages", Words: "arrange move order drag pages reorder cut paste"},
@@ -34,4 +36,19 @@ func Station() station.Station {
 			},
 		}},
 	}
+}
+
+// shown is what the slip shows besides.
+type shown struct {
+	Headings bool // there may be headings of pages over others: bookmarks below one another, or tags
+}
+
+func pagesView(visit *station.Visit) (any, error) {
+	doc := visit.Snapshot.PDF.In(visit.Request.Context())
+	for _, it := range nav.Outline(doc) {
+		if len(it.Kids) > 0 {
+			return shown{true}, nil
+		}
+	}
+	return shown{structure.Tagged(doc)}, nil
 }
