@@ -85,6 +85,8 @@ func run(ctx context.Context, only string) error {
 		return err
 	}
 	switch only { // a part alone, to look at
+	case "combined":
+		return combined(ctx, dir)
 	case "desk":
 		return deskSteps(ctx, dir, docs, big)
 	case "previews":
@@ -97,6 +99,9 @@ func run(ctx context.Context, only string) error {
 		return searches(ctx, dir)
 	}
 	if err := whole(dir, byelaws, big, filepath.Join(dir, "Quay wall survey.pdf")); err != nil {
+		return err
+	}
+	if err := combined(ctx, dir); err != nil {
 		return err
 	}
 	if err := steps(ctx, docs, big); err != nil {
