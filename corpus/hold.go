@@ -187,11 +187,10 @@ func (h *holder) page(m match) {
 		h.miss("%s: layers %v, were %v", where, lb, la)
 	}
 	ta, tb := a.tags[m.before], b.tags[m.after]
-	// What an element says on two pages stands where the element stands, whichever of the pages moves.
-	elsewhere := func(tag string) bool {
-		return strings.HasSuffix(tag, "object /Link") || strings.HasSuffix(tag, "object ") || a.onward[fmt.Sprint(m.before, " ", tag)]
-	}
-	ta, tb = slices.DeleteFunc(slices.Clone(ta), elsewhere), slices.DeleteFunc(slices.Clone(tb), elsewhere)
+	links := func(tag string) bool {
+		return strings.HasSuffix(tag, "object /Link") || strings.HasSuffix(tag, "object ")
+	} // some went
+	ta, tb = slices.DeleteFunc(slices.Clone(ta), links), slices.DeleteFunc(slices.Clone(tb), links)
 	if !slices.Equal(ta, tb) {
 		i := 0
 		for i < min(len(ta), len(tb)) && ta[i] == tb[i] {
@@ -404,14 +403,8 @@ func (h *holder) order(list []match) {
 	}
 }
 
-// bound reports whether tags can't but come to page x before y: an element holds x together with a page before y, and not y, or its own content
-// goes from x on to y.
+// bound reports whether tags can't but come to page x before y: an element holds x together with a page before y, and not y.
 func (s *side) bound(x, y int) bool {
-	for _, on := range s.flows {
-		if on[x] && on[y] {
-			return true
-		}
-	}
 	for _, on := range s.spans {
 		if !on[x] || on[y] {
 			continue

@@ -24,8 +24,6 @@ type side struct {
 	last   int              // the page of the last tag
 	jumps  bool             // the tree goes back to pages before
 	spans  []map[int]bool   // the pages of elements that stand on several
-	flows  []map[int]bool   // the pages of elements whose own content goes on from one to the next
-	onward map[string]bool  // their tags, by page
 	said   map[int][]string // strings of tags that stand on one page alone
 	layers map[string]bool  // of optional content groups: seen by default
 }
@@ -188,8 +186,7 @@ func (s *side) role(v any) string {
 
 // readTags walks the structure tree.
 func (s *side) readTags() {
-	s.tags, s.said, s.onward = map[int][]string{}, map[int][]string{}, map[string]bool{}
-	flowing := false
+	s.tags, s.said = map[int][]string{}, map[int][]string{}
 	seen := map[string]bool{}
 	come := map[int]bool{}
 	var walk func(v any, page int, role string) map[int]bool // the pages that it stands on
@@ -208,9 +205,6 @@ func (s *side) readTags() {
 				s.firsts = append(s.firsts, page)
 			}
 			s.tags[page] = append(s.tags[page], role+" "+what)
-			if flowing {
-				s.onward[fmt.Sprint(page, " ", role, " ", what)] = true
-			}
 		}
 		pageOf := func(d map[string]any) int {
 			if r, ok := d["/Pg"].(string); ok {
@@ -245,13 +239,7 @@ func (s *side) readTags() {
 				put(at, "object "+s.name(s.dict(d["/Obj"])["/Subtype"]))
 				return on
 			}
-			flow := s.flow(d["/K"], at)
-			outer := flowing
-			if flowing = flowing || len(flow) > 1; len(flow) > 1 {
-				s.flows = append(s.flows, flow)
-			}
 			maps.Copy(on, walk(d["/K"], at, s.role(d["/S"])))
-			flowing = outer
 			if len(on) > 1 {
 				s.spans = append(s.spans, maps.Clone(on))
 			}
@@ -268,38 +256,6 @@ func (s *side) readTags() {
 		return on
 	}
 	walk(s.dict(s.root["/StructTreeRoot"])["/K"], -1, "")
-}
-
-// flow gives the pages of the content that an element has itself.
-func (s *side) flow(kids any, page int) map[int]bool {
-	on := map[int]bool{}
-	list := s.list(kids)
-	if list == nil {
-		list = []any{kids}
-	}
-	for _, k := range list {
-		o, _ := s.at(k)
-		at := -1
-		switch d := o.(type) {
-		case json.Number:
-			at = page
-		case map[string]any:
-			if t := s.name(d["/Type"]); t != "/MCR" && t != "/OBJR" {
-				continue
-			}
-			at = page
-			if r, ok := d["/Pg"].(string); ok {
-				at = -1
-				if i, ok := s.index[r]; ok {
-					at = i
-				}
-			}
-		}
-		if at >= 0 {
-			on[at] = true
-		}
-	}
-	return on
 }
 
 // text gives a string.
