@@ -559,3 +559,35 @@ func lastMark(b *bench) int {
 }
 
 func furnishing(b *bench) string { return draw.List(b.doc)[0].ID }
+
+// Pages that share a key of the parent tree keep theirs; what is left empty goes, with its title; so does the object reference of a link that goes.
+func TestTagsOfRemovedPages(t *testing.T) {
+	report := made("/MarkInfo<</Marked true>>/StructTreeRoot 10 0 R", []string{"One|/StructParents 0", "Two|/StructParents 0", "Three|/StructParents 1/Annots[30 0 R]"},
+		"<</Type/StructTreeRoot/K 11 0 R/ParentTree<</Nums[0[13 0 R]1[19 0 R]2 20 0 R]>>>>", // 10
+		"<</S/Document/P 10 0 R/K[12 0 R 14 0 R 18 0 R]>>",
+		"<</S/Sect/P 11 0 R/T(HARBOURSECRET section)/K[13 0 R]>>",
+		"<</S/P/P 12 0 R/Pg 100 0 R/K 0>>",
+		"<</S/Table/P 11 0 R/K[15 0 R 16 0 R]>>",
+		"<</S/TR/P 14 0 R/T(HARBOURSECRET row)/K 17 0 R>>", // 15
+		"<</S/TR/P 14 0 R/K<</S/TD/P 16 0 R/Pg 101 0 R/K 0>>>>",
+		"<</S/TD/P 15 0 R/Pg 100 0 R/Alt(HARBOURSECRET cell)/K 1>>",
+		"<</S/Sect/P 11 0 R/K[19 0 R 20 0 R]>>",
+		"<</S/P/P 18 0 R/Pg 102 0 R/K 0>>",
+		"<</S/Link/P 18 0 R/Pg 102 0 R/K<</Type/OBJR/Obj 30 0 R>>>>", // 20
+		"null", "null", "null", "null", "null", "null", "null", "null", "null",
+		"<</Type/Annot/Subtype/Link/Rect[0 0 9 9]/StructParent 2/Dest[100 0 R/Fit]>>") // 30
+	b := newBench(t, report)
+	res := b.run("remove", `{"pages":"1"}`)
+	assert.NotContains(t, toldOf(res), "HARBOURSECRET")
+	got := out(t, b.doc)
+	pdftest.Check(t, got)
+	text := plain(t, got)
+	for _, never := range []string{"HARBOURSECRET", "/OBJR", "/S /Link"} {
+		assert.NotContains(t, text, never)
+	}
+	assert.Equal(t, 1, strings.Count(text, "/S /TR"), "the row that is left")
+	assert.Equal(t, 1, strings.Count(text, "/S /Sect"))
+	d := pdftest.Open(t, got)
+	refs := pdftest.Refs(t, d)
+	assert.True(t, d.Dict(refs[0]).Has("StructParents"), "the page that shared a key keeps it")
+}
