@@ -50,7 +50,7 @@ func (d *dresser) dress(r pdf.Ref) bool {
 		if normal != nil && !(d.again && value != "" && !showsText(d.doc, normal)) {
 			return false
 		}
-		if value == "" && b.plain() {
+		if options, _ := d.options(r); value == "" && len(options) == 0 && b.plain() {
 			return false
 		}
 		d.put(r, &b, d.text(r, &b, value))
@@ -117,6 +117,47 @@ func (d *dresser) value(r pdf.Ref) string {
 		s = string(runes[:mostText])
 	}
 	return s
+}
+
+// mostOptions is how many options of a list are drawn.
+const mostOptions = 500
+
+// options gives what a list shows from its first visible one on (12.7.5.4, table 234), and which are chosen; nothing for fields that are no lists.
+func (d *dresser) options(r pdf.Ref) (shown []string, chosen map[int]bool) {
+	flags, _ := pdf.Number(inherited(d.doc, r, "Ff"))
+	if d.doc.Name(inherited(d.doc, r, "FT")) != "Ch" || int(flags)&flagCombo != 0 {
+		return nil, nil
+	}
+	values := map[string]bool{}
+	switch v := inherited(d.doc, r, "V").(type) {
+	case pdf.String:
+		values[pdf.Text(v)] = true
+	case pdf.Array:
+		for _, o := range v {
+			if t, ok := d.doc.Resolve(o).(pdf.String); ok {
+				values[pdf.Text(t)] = true
+			}
+		}
+	}
+	top, _ := pdf.Number(inherited(d.doc, r, "TI"))
+	options, _ := inherited(d.doc, r, "Opt").(pdf.Array)
+	chosen = map[int]bool{}
+	for i, o := range options {
+		if i < int(top) || len(shown) >= mostOptions {
+			continue
+		}
+		export, _ := d.doc.Resolve(o).(pdf.String)
+		name := export
+		if pair := d.doc.Array(o); len(pair) == 2 {
+			export, _ = d.doc.Resolve(pair[0]).(pdf.String)
+			name, _ = d.doc.Resolve(pair[1]).(pdf.String)
+		}
+		if values[pdf.Text(export)] {
+			chosen[len(shown)] = true
+		}
+		shown = append(shown, strings.ReplaceAll(pdf.Text(name), "\n", " "))
+	}
+	return shown, chosen
 }
 
 // showsText reports whether an appearance shows any text.
@@ -281,7 +322,8 @@ func (d *dresser) setter(name, text string) setter {
 
 // text draws a value as the field's default appearance says.
 func (d *dresser) text(r pdf.Ref, b *box, value string) drawnText {
-	if value == "" {
+	options, chosen := d.options(r)
+	if value == "" && len(options) == 0 {
 		return drawnText{}
 	}
 	if b.flags&flagPassword != 0 && d.doc.Name(inherited(d.doc, r, "FT")) == "Tx" {
@@ -300,7 +342,11 @@ func (d *dresser) text(r pdf.Ref, b *box, value string) drawnText {
 	if c := colourRE.FindString(string(da)); c != "" {
 		colour = c
 	}
-	set := d.setter(name, value)
+	letters := value
+	if len(options) > 0 {
+		letters = strings.Join(options, "\n")
+	}
+	set := d.setter(name, letters)
 	pad := 2 * max(1, b.border)
 	width, height := max(1, b.w-2*pad), max(1, b.h-2*b.border)
 	many := b.flags&flagMultiline != 0 || d.doc.Name(inherited(d.doc, r, "FT")) == "Ch" && b.flags&flagCombo == 0
@@ -331,8 +377,15 @@ func (d *dresser) text(r pdf.Ref, b *box, value string) drawnText {
 		}
 		lines = nil
 	}
-	for _, l := range lines {
+	if len(options) > 0 {
+		lines = options
+	}
+	for i, l := range lines {
 		codes, w := set.codes(l)
+		if chosen[i] { // as selected text is shown
+			fmt.Fprintf(&s, "ET 0.6 0.75 0.86 rg %s %s %s %s re f %s BT /%s %s Tf\n", pdf.Decimal(b.border), pdf.Decimal(y-0.25*size),
+				pdf.Decimal(max(0, b.w-2*b.border)), pdf.Decimal(1.15*size), colour, set.name, pdf.Decimal(size))
+		}
 		x := pad
 		switch {
 		case b.centred || q == 1:

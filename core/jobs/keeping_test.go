@@ -101,6 +101,15 @@ func TestFormDefaults(t *testing.T) {
 	assert.Contains(t, pdftest.Tool(t, got, "pdftotext", "-f", "2", "-l", "2", "FILE", "-"), "Low water", "it is drawn here")
 	assert.Contains(t, pdftest.Tool(t, got, "pdffonts", "-f", "2", "-l", "2", "FILE"), "Courier")
 
+	// A list shows what can be chosen, from where it is scrolled to.
+	b = newBench(t, finished)
+	b.src["other"] = made("/AcroForm<</Fields[10 0 R]/NeedAppearances true/DA(/F1 10 Tf 0 g)/DR<</Font<</F1 3 0 R>>>>>>", []string{"Berths|/Annots[10 0 R]"},
+		"<</Type/Annot/Subtype/Widget/FT/Ch/T(berth)/V(s)/TI 1/Opt[[(n)(North quay)][(s)(South quay)](Fish pier)]/Rect[20 100 280 200]/P 100 0 R>>")
+	b.run("insert", `{"from":"other","to":"end"}`)
+	words := pdftest.Tool(t, out(t, b.doc), "pdftotext", "-f", "2", "-l", "2", "FILE", "-")
+	assert.Contains(t, words, "South quay\nFish pier")
+	assert.NotContains(t, words, "North quay")
+
 	b = newBench(t, letting)
 	b.src["other"] = finished
 	b.run("insert", `{"from":"other","to":"end"}`)
