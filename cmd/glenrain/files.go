@@ -77,16 +77,14 @@ func openFile(ctx context.Context, path string, passwords []string, change bool)
 	return o, nil
 }
 
-// eachPassword tries to open a file with no password and with each of several, as long as it stays locked.
+// eachPassword tries to open a file with each of several passwords, and then with none, as long as it stays locked.
 func eachPassword(passwords []string, open func(string) error) error {
-	err := open("")
 	for _, p := range passwords {
-		if !errors.Is(err, pdf.ErrLocked) {
+		if err := open(p); !errors.Is(err, pdf.ErrLocked) {
 			return err
 		}
-		err = open(p)
 	}
-	return err
+	return open("")
 }
 
 // writeWhole writes a file of a mode so that it appears whole or not at all.

@@ -5,6 +5,8 @@ import (
 	"math"
 	"slices"
 	"sort"
+
+	"glenrain/core/content"
 )
 
 // ruledCell is where a line stands in a ruled table: between the rules nearest to it on all four sides, so that merged cells are one.
@@ -17,6 +19,13 @@ type ruledCell struct {
 type ruling struct {
 	grids []grid
 	cuts  []rule // upright rules of all of them, by place
+	bands []band
+}
+
+// band is the space between two level rules that begin and end together, with no upright ones.
+type band struct {
+	group          int // of rules
+	x0, x1, y0, y1 float64
 }
 
 // Limits of what is taken for a table.
@@ -44,7 +53,7 @@ func (l *Page) rulingOf(frame int32) *ruling {
 			across++
 		}
 	}
-	if across < 2 || upright < 2 || across*upright > mostCrossings {
+	if across < 2 || across*upright > mostCrossings {
 		return r
 	}
 	turned := slices.Clone(l.Source.Rules)
@@ -85,7 +94,54 @@ func (l *Page) rulingOf(frame int32) *ruling {
 		}
 	}
 	slices.SortFunc(r.cuts, func(a, b rule) int { return cmp.Compare(a.at, b.at) })
+	r.readBands(turned)
 	return r
+}
+
+// sameEnd is by how many points level rules that belong together may differ at their ends.
+const sameEnd = 3
+
+// readBands finds level rules, three or more, that begin and end together and are in no grid.
+func (r *ruling) readBands(rules []content.Rule) {
+	inGrid := map[rule]bool{}
+	for _, g := range r.grids {
+		for _, x := range g.across {
+			inGrid[x] = true
+		}
+	}
+	var level []rule
+	for _, x := range rules {
+		if !x.Upright {
+			level = append(level, rule{x.At, x.A, x.B})
+		}
+	}
+	level = slices.DeleteFunc(joinRules(level), func(x rule) bool { return inGrid[x] })
+	slices.SortFunc(level, func(a, b rule) int {
+		return cmp.Or(cmp.Compare(math.Round(a.a/sameEnd), math.Round(b.a/sameEnd)), cmp.Compare(math.Round(a.b/sameEnd), math.Round(b.b/sameEnd)), cmp.Compare(b.at, a.at))
+	})
+	for i := 0; i < len(level); {
+		j := i + 1
+		for j < len(level) && math.Abs(level[j].a-level[i].a) < sameEnd && math.Abs(level[j].b-level[i].b) < sameEnd {
+			j++
+		}
+		if j-i >= 3 {
+			for k := i + 1; k < j; k++ {
+				r.bands = append(r.bands, band{i, level[k].a, level[k].b, level[k].at, level[k-1].at})
+			}
+		}
+		i = j
+	}
+}
+
+// bandOf finds the band of a line; -1 for none.
+func (r *ruling) bandOf(line *Line) int {
+	v := line.V + 0.3*line.Size
+	for i, b := range r.bands {
+		if b.y0 < v && v <= b.y1 && line.U0 >= b.x0-sameEnd && line.U1 <= b.x1+sameEnd {
+			return i
+		}
+	}
+	return -1
 }
 
 // ruledBetween reports whether an upright rule of a table stands between two words at a height.
@@ -139,7 +195,7 @@ type ruledTable struct {
 // ruledTables finds the tables of rules and the lines in them. in tells for each line whose table it is in, -1 for none. A frame around text, with
 // nothing beside it or below it, is no table.
 func (l *Page) ruledTables() (tables []ruledTable, in []int) {
-	if len(l.Source.Rules) < 4 {
+	if len(l.Source.Rules) < 3 {
 		return nil, nil
 	}
 	type key struct {
@@ -180,7 +236,95 @@ func (l *Page) ruledTables() (tables []ruledTable, in []int) {
 		}
 		l.sortCells(&tables[n])
 	}
-	return tables, in
+	return l.bandTables(tables, in), in
+}
+
+// bandTables adds tables whose rows are parted by level rules alone, as in many forms: what stands beside one another in a band are its cells. A band
+// that holds rows of its own makes it another kind of table, which is known by how its words stand.
+func (l *Page) bandTables(tables []ruledTable, in []int) []ruledTable {
+	type key struct {
+		frame int32
+		group int
+	}
+	byBand := map[key]map[int][]int{}
+	var order []key
+	for i := range l.Lines {
+		if in[i] >= 0 {
+			continue
+		}
+		r := l.rulingOf(l.Lines[i].frame)
+		n := r.bandOf(&l.Lines[i])
+		if n < 0 {
+			continue
+		}
+		k := key{l.Lines[i].frame, r.bands[n].group}
+		if byBand[k] == nil {
+			byBand[k] = map[int][]int{}
+			order = append(order, k)
+		}
+		byBand[k][n] = append(byBand[k][n], i)
+	}
+	for _, k := range order {
+		t := ruledTable{frame: k.frame}
+		rows, several := 0, 0
+		fits := true
+		for n, lines := range byBand[k] {
+			b := l.rulingOf(k.frame).bands[n]
+			cells, ok := l.beside(lines)
+			fits = fits && ok
+			rows++
+			if len(cells) > 1 {
+				several++
+			}
+			for _, c := range cells {
+				for _, i := range c {
+					t.lines = append(t.lines, i)
+					t.cells = append(t.cells, ruledCell{-2 - n, l.Lines[c[0]].U0, b.x1, b.y0, b.y1})
+				}
+			}
+		}
+		if !fits || several < 2 || several*2 < rows {
+			continue
+		}
+		for _, i := range t.lines {
+			in[i] = len(tables)
+		}
+		l.sortCells(&t)
+		tables = append(tables, t)
+	}
+	return tables
+}
+
+// beside parts the lines of a band by what stands beside one another; false where more than one row goes over several parts, or a part has much text.
+func (l *Page) beside(lines []int) (parts [][]int, ok bool) {
+	sorted := slices.Clone(lines)
+	slices.SortStableFunc(sorted, func(a, b int) int { return cmp.Compare(l.Lines[a].U0, l.Lines[b].U0) })
+	end := math.Inf(-1)
+	for _, i := range sorted {
+		line := &l.Lines[i]
+		if line.U0 > end {
+			parts = append(parts, nil)
+		}
+		end = max(end, line.U1)
+		parts[len(parts)-1] = append(parts[len(parts)-1], i)
+	}
+	over := map[int]int{} // rows, and over how many parts they go
+	for _, p := range parts {
+		if len(p) > mostInCell {
+			return parts, false
+		}
+		slices.SortStableFunc(p, func(a, b int) int { return cmp.Compare(l.Lines[b].V, l.Lines[a].V) })
+		for _, i := range p {
+			over[l.Lines[i].row]++
+		}
+	}
+	shared := 0
+	for _, n := range over {
+		if n > 1 {
+			shared++
+		}
+	}
+	return parts, shared <= 1
 }
 
 // holds reports whether there are cells beside one another, and cells below one another.

@@ -110,8 +110,21 @@ func TestRuledOrder(t *testing.T) {
 		"3\tDraught on arrival, fore and aft, in metres, at the time of the inspection\tAnswer 3", "4\tAgent\tAnswer 4"}
 	assert.Equal(t, want, reading(rules+numbers+questions+answers))
 	assert.Equal(t, want, reading(answers+questions+rules+numbers))
+	var level string // with rules between the rows alone
+	for _, line := range strings.SplitAfter(rules, "\n")[:5] {
+		level += line
+	}
+	assert.Equal(t, want, reading(level+numbers+questions+answers))
+	assert.Equal(t, want, reading(level+answers+questions+numbers))
 	turned := "0 1 -1 0 750 50 cm " // upwards
 	assert.Equal(t, want, reading(turned+rules+answers+questions+numbers))
+
+	// Three rules around a table of rows leave it one.
+	rows := rule(50, 700, 400, 700) + rule(50, 680, 400, 680) + rule(50, 620, 400, 620)
+	for i, row := range [][]string{{"Berth", "Depth"}, {"North quay", "8.2"}, {"South quay", "7.4"}, {"Fish pier", "5.0"}} {
+		rows += text(60, 686-20*float64(i), row[0]) + text(300, 686-20*float64(i), row[1])
+	}
+	assert.Equal(t, []string{"Berth\tDepth", "North quay\t8.2", "South quay\t7.4", "Fish pier\t5.0"}, reading(rows))
 
 	// Merged header cells.
 	var table string
