@@ -234,9 +234,69 @@ func (l *Page) ruledTables() (tables []ruledTable, in []int) {
 			tables[n].lines = nil
 			continue
 		}
+		l.splitRows(&tables[n])
 		l.sortCells(&tables[n])
 	}
 	return l.bandTables(tables, in), in
+}
+
+// Limits of what is taken for rows that no rules part.
+const (
+	leastRows = 3   // rows that stand in several cells
+	fullLine  = 0.7 // of a cell's width: what fills it is text that goes on from line to line
+)
+
+// splitRows parts cells that stand beside one another where their lines are rows of the table without rules between them: the lines stand on the same
+// heights, and are not text that is broken at the cell's edge.
+func (l *Page) splitRows(t *ruledTable) {
+	type span struct{ y0, y1 float64 }
+	type rows struct {
+		at        map[int]map[ruledCell]bool // rows of lines, and the cells that they go over
+		top       map[int]float64            // of these rows
+		lines     map[ruledCell][]int
+		full, all int // lines that fill their cell, of how many
+		shared    int // rows that go over several cells
+	}
+	groups := map[span]*rows{}
+	for k, c := range t.cells {
+		s := span{c.y0, c.y1}
+		g := groups[s]
+		if g == nil {
+			g = &rows{at: map[int]map[ruledCell]bool{}, top: map[int]float64{}, lines: map[ruledCell][]int{}}
+			groups[s] = g
+		}
+		line := &l.Lines[t.lines[k]]
+		if g.at[line.row] == nil {
+			g.at[line.row] = map[ruledCell]bool{}
+		}
+		g.at[line.row][c] = true
+		if y, ok := g.top[line.row]; !ok || y < line.V+line.Size {
+			g.top[line.row] = line.V + line.Size
+		}
+		g.lines[c] = append(g.lines[c], t.lines[k])
+	}
+	for _, g := range groups {
+		for cell, lines := range g.lines {
+			for _, i := range lines[:len(lines)-1] { // they come from the top: the last of a text may be short
+				g.all++
+				if l.Lines[i].U1-l.Lines[i].U0 > fullLine*(cell.x1-cell.x0) {
+					g.full++
+				}
+			}
+		}
+		for _, cells := range g.at {
+			if len(cells) > 1 {
+				g.shared++
+			}
+		}
+	}
+	for k, c := range slices.Clone(t.cells) {
+		g := groups[span{c.y0, c.y1}]
+		if g.shared >= leastRows && g.shared*2 >= len(g.at) && g.full*2 <= g.all {
+			line := &l.Lines[t.lines[k]]
+			t.cells[k] = ruledCell{c.table, line.U0, line.U1, g.top[line.row] - 1, g.top[line.row]}
+		}
+	}
 }
 
 // bandTables adds tables whose rows are parted by level rules alone, as in many forms: what stands beside one another in a band are its cells. A band

@@ -126,6 +126,13 @@ func TestRuledOrder(t *testing.T) {
 	}
 	assert.Equal(t, []string{"Berth\tDepth", "North quay\t8.2", "South quay\t7.4", "Fish pier\t5.0"}, reading(rows))
 
+	// And so does a grid whose rows are not parted by rules.
+	columns := rule(50, 700, 400, 700) + rule(50, 680, 400, 680) + rule(50, 600, 400, 600)
+	for _, x := range []float64{50, 280, 400} {
+		columns += rule(x, 600, x, 700)
+	}
+	assert.Equal(t, []string{"Berth\tDepth", "North quay\t8.2", "South quay\t7.4", "Fish pier\t5.0"}, reading(columns+rows))
+
 	// Merged header cells.
 	var table string
 	for _, y := range []float64{790, 750, 730, 710} {
@@ -146,7 +153,7 @@ func TestRuledOrder(t *testing.T) {
 	// Two columns of running text under heads, shown row by row; with the heads in ruled cells and without.
 	left := []string{"The trust has reviewed the berths that are", "let for the winter and found that most of", "them are in good repair, and that the north", "quay has four metres along all of it."}
 	right := []string{"Applications for the season are to be sent", "to the office before the end of the month,", "and are dealt with in the order in which", "they arrive, within three weeks."}
-	var columns string
+	columns = ""
 	for i := range left {
 		columns += text(60, 740-13*float64(i), left[i]) + text(305, 740-13*float64(i), right[i])
 	}
