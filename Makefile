@@ -41,8 +41,8 @@ bench: build
 	tools/need qpdf:qpdf pdftoppm:poppler-utils
 	GLENRAIN_PAPERS=$(PAPERS) go run ./bench > docs/BENCH.md.new && mv docs/BENCH.md.new docs/BENCH.md
 
-papers:
-	tools/need qpdf:qpdf pdftotext:poppler-utils
+papers: # poppler reads Chinese, Japanese and Korean by its data
+	tools/need qpdf:qpdf pdftotext:poppler-utils /usr/share/poppler/cMap:poppler-data
 	tools/papers $(PAPERS)
 
 corpus: papers
