@@ -85,6 +85,12 @@ func run(ctx context.Context, only string) error {
 		return err
 	}
 	switch only { // a part alone, to look at
+	case "whole":
+		return whole(dir, byelaws, big, filepath.Join(dir, "Quay wall survey.pdf"))
+	case "steps":
+		return steps(ctx, docs, big)
+	case "texts":
+		return texts(ctx, dir, byelaws, big)
 	case "combined":
 		return combined(ctx, dir)
 	case "desk":
