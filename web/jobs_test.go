@@ -1,6 +1,9 @@
 package web
 
 import (
+	"net/http"
+	"net/url"
+	"strings"
 	"testing"
 
 	"github.com/go-rod/rod/lib/input"
@@ -180,4 +183,39 @@ func TestKeyboardAlone(t *testing.T) {
 	tabTo("#out-form .btn-primary")
 	o.press(input.Enter)
 	o.page.MustElement(".written")
+}
+
+// Removing pages offers to let their headings go only where there may be some, tells those that stay, and does as it is told.
+func TestHeadingsOfRemovedPages(t *testing.T) {
+	o := openOffice(t, false)
+	c := o.client()
+	c.signIn("isla")
+	f := &pdftest.File{Version: "1.7"}
+	f.Add("<</Type/Catalog/Pages 2 0 R/Outlines 5 0 R>>")
+	f.Add("<</Type/Pages/Kids[3 0 R 4 0 R]/Count 2/MediaBox[0 0 300 300]>>")
+	f.Add("<</Type/Page/Parent 2 0 R>>")
+	f.Add("<</Type/Page/Parent 2 0 R>>")
+	f.Add("<</First 6 0 R/Last 6 0 R/Count 2>>")
+	f.Add("<</Title(Dredging)/Parent 5 0 R/First 7 0 R/Last 7 0 R/Count 1/Dest[3 0 R/Fit]>>")
+	f.Add("<</Title(Outer basin)/Parent 6 0 R/Dest[4 0 R/Fit]>>")
+	plain, headed := c.bring("plain.pdf", pdftest.Text(2)), c.bring("headed.pdf", f.Bytes())
+	offers := func(id string) bool {
+		code, body := c.get("/desk/" + id + "/arrange")
+		require.Equal(t, http.StatusOK, code)
+		return strings.Contains(body, `name="headings"`)
+	}
+	assert.False(t, offers(plain))
+	assert.True(t, offers(headed))
+	remove := func(what string) string {
+		state, request := c.seen(headed)
+		code, body, _ := c.post("/desk/"+headed+"/do/remove", url.Values{"_seen": {state}, "_request": {request}, "_place": {"arrange"}, "pages": {"0.1"}, "headings": {what}}, "HX-Request", "true")
+		require.Equal(t, http.StatusOK, code)
+		return body
+	}
+	assert.True(t, strings.Contains(remove("keep"), "“Dredging”"), "it is told what stays")
+	state, request := c.seen(headed)
+	code, _, _ := c.post("/desk/"+headed+"/undo", url.Values{"_seen": {state}, "_request": {request}, "_place": {"arrange"}}, "HX-Request", "true")
+	require.Equal(t, http.StatusOK, code)
+	assert.False(t, strings.Contains(remove("remove"), "“Dredging”"))
+	assert.NotContains(t, pdftest.Tool(t, c.handOut(t, headed), "qpdf", "--qdf", "--object-streams=disable", "FILE", "-"), "Dredging")
 }
