@@ -212,7 +212,7 @@ func (f *fullWriter) target(r Ref) Object {
 		}
 		return Ref{Num: n}
 	}
-	if !f.inTree[r] {
+	if !f.inTree[r] && r != f.doc.Root() { // whatever type a damaged file gives its catalog
 		o, err := f.doc.Load(r)
 		if err == nil && (o == nil || f.strayPage(o)) {
 			f.numbers[r.Num] = 0
