@@ -319,6 +319,9 @@ func (c *runCommand) Run(ctx context.Context) error {
 		if signed != "" {
 			fmt.Println("The signature was taken out.")
 		}
+		if finding.HasRights(out) {
+			fmt.Println("What a signature in it allowed certain programs to do with it (usage rights) was taken out.")
+		}
 		opt := outgoing.Prepare(out, now)
 		opt.ID = seedOf(data, -1)
 		return out.WriteFull(ctx, w, opt)

@@ -287,3 +287,22 @@ func TestSignedFile(t *testing.T) {
 	require.Zero(t, code, errs)
 	assert.Contains(t, said, "signature")
 }
+
+// Usage rights end with any change: the file goes out without them, and it is said.
+func TestUsageRights(t *testing.T) {
+	f := &pdftest.File{Version: "1.7"}
+	f.Add("<</Type/Catalog/Pages 2 0 R/Perms<</UR3 4 0 R>>>>")
+	f.Add("<</Type/Pages/Kids[3 0 R]/Count 1/MediaBox[0 0 100 100]>>")
+	f.Add("<</Type/Page/Parent 2 0 R>>")
+	f.Add("<</Type/Sig/Filter/Standard/Name(Harbour master)>>")
+	out := filepath.Join(t.TempDir(), "o.pdf")
+	code, said, errs := glenrain(t, `{"steps":[{"name":"rotate","params":{"pages":"1","by":90}}]}`, "run", "-", write(t, "rights.pdf", f.Bytes()), "-o", out)
+	require.Zero(t, code, errs)
+	assert.Contains(t, said, "usage rights")
+	file, err := os.ReadFile(out)
+	require.NoError(t, err)
+	pdftest.Check(t, file)
+	plain := pdftest.Tool(t, file, "qpdf", "--qdf", "FILE", "-")
+	assert.NotContains(t, plain, "Perms")
+	assert.NotContains(t, plain, "Harbour master")
+}

@@ -29,7 +29,7 @@ type Check func(*pdf.Document) ([]Finding, error)
 var Arrival = []Check{signed, rights, elsewhere, withoutText, nowhere, untagged}
 
 // General are the checks before a file goes out that belong to no job.
-var General = []Check{signed, withoutText, noTitle, nowhere, untagged}
+var General = []Check{signed, rights, withoutText, noTitle, nowhere, untagged}
 
 // Run runs checks one after another, as long as ctx lasts.
 func Run(ctx context.Context, doc *pdf.Document, checks []Check) ([]Finding, error) {
@@ -84,10 +84,16 @@ func by(signer string) string {
 
 // rights finds what a signature allows certain programs to do (ISO 32000-2, 12.8.2.3).
 func rights(doc *pdf.Document) ([]Finding, error) {
-	if perms := doc.Dict(doc.Catalog().Get("Perms")); !perms.Has("UR3") && !perms.Has("UR") {
+	if !HasRights(doc) {
 		return nil, nil
 	}
 	return []Finding{{Kind: "rights", Sentence: "a signature in it lets certain programs do more with it (usage rights): that ends with any change"}}, nil
+}
+
+// HasRights reports whether a signature gives certain programs rights, which end with any change.
+func HasRights(doc *pdf.Document) bool {
+	perms := doc.Dict(doc.Catalog().Get("Perms"))
+	return perms.Has("UR3") || perms.Has("UR")
 }
 
 // elsewhere finds a form of which only programs for XFA know.

@@ -56,36 +56,21 @@ func (l *Page) rulingOf(frame int32) *ruling {
 	if across < 2 || across*upright > mostCrossings {
 		return r
 	}
-	turned := slices.Clone(l.Source.Rules)
-	switch {
-	case f.ax > 0.999:
-	case f.ax < -0.999: // upside down
-		for i := range turned {
-			t := &turned[i]
-			t.At, t.A, t.B = -t.At, -t.B, -t.A
-		}
-	case f.ay > 0.999: // upwards: u is y, v is -x
-		for i := range turned {
-			t := &turned[i]
-			if t.Upright {
-				t.At = -t.At
-			} else {
-				t.A, t.B = -t.B, -t.A
-			}
-			t.Upright = !t.Upright
-		}
-	case f.ay < -0.999: // downwards: u is -y, v is x
-		for i := range turned {
-			t := &turned[i]
-			if t.Upright {
-				t.A, t.B = -t.B, -t.A
-			} else {
-				t.At = -t.At
-			}
-			t.Upright = !t.Upright
-		}
-	default:
+	if max(math.Abs(f.ax), math.Abs(f.ay)) < 0.999 { // along no axis
 		return r
+	}
+	turned := make([]content.Rule, len(l.Source.Rules))
+	for i, x := range l.Source.Rules {
+		x0, y0, x1, y1 := x.A, x.At, x.B, x.At
+		if x.Upright {
+			x0, y0, x1, y1 = x.At, x.A, x.At, x.B
+		}
+		u0, v0 := f.of(x0, y0)
+		u1, v1 := f.of(x1, y1)
+		turned[i] = content.Rule{At: v0, A: min(u0, u1), B: max(u0, u1)}
+		if math.Abs(u0-u1) < math.Abs(v0-v1) {
+			turned[i] = content.Rule{Upright: true, At: u0, A: min(v0, v1), B: max(v0, v1)}
+		}
 	}
 	for _, g := range grids(turned) {
 		if len(g.x) > 2 && len(g.y) > 2 || len(g.x) > 3 && len(g.y) > 1 || len(g.x) > 1 && len(g.y) > 3 {

@@ -116,8 +116,9 @@ func TestRuledOrder(t *testing.T) {
 	}
 	assert.Equal(t, want, reading(level+numbers+questions+answers))
 	assert.Equal(t, want, reading(level+answers+questions+numbers))
-	turned := "0 1 -1 0 750 50 cm " // upwards
-	assert.Equal(t, want, reading(turned+rules+answers+questions+numbers))
+	for _, turned := range []string{"0 1 -1 0 750 50 cm ", "0 -1 1 0 -150 750 cm ", "-1 0 0 -1 600 800 cm "} { // upwards, downwards, upside down
+		assert.Equal(t, want, reading(turned+rules+answers+questions+numbers), turned)
+	}
 
 	// Three rules around a table of rows leave it one.
 	rows := rule(50, 700, 400, 700) + rule(50, 680, 400, 680) + rule(50, 620, 400, 620)
@@ -165,4 +166,38 @@ func TestRuledOrder(t *testing.T) {
 	// A frame around text is no table, and more rules than any table has are none.
 	assert.Equal(t, []string{"Report " + left[0]}, reading("50 700 490 90 re S "+text(60, 760, "Report "+left[0])))
 	assert.Equal(t, []string{"Report"}, reading(strings.Repeat("50 700 490 90 re S ", 3000)+text(60, 760, "Report")))
+}
+
+// In a table whose words run from the right, so do the cells of a row.
+func TestRuledFromTheRight(t *testing.T) {
+	f := &pdftest.File{Version: "1.7"}
+	f.Add("<</Type/Catalog/Pages 2 0 R>>")
+	f.Add("<</Type/Pages/Kids[3 0 R]/Count 1/MediaBox[0 0 600 800]>>")
+	f.Add("<</Type/Page/Parent 2 0 R/Contents 4 0 R/Resources<</Font<</F 5 0 R>>>>>>")
+	set0 := ""
+	for _, y := range []int{700, 680, 660} {
+		set0 += fmt.Sprintf("50 %d m 450 %d l S\n", y, y)
+	}
+	for _, x := range []int{50, 250, 450} {
+		set0 += fmt.Sprintf("%d 660 m %d 700 l S\n", x, x)
+	}
+	for i, s := range []string{"AB", "CD", "EF", "GH"} { // of the first row the right cell is first
+		set0 += fmt.Sprintf("BT /F 10 Tf %d %d Td (%s) Tj ET\n", 400-200*(i%2), 686-20*(i/2), s)
+	}
+	f.Add("%s", pdftest.Stream("", set0))
+	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica/ToUnicode 6 0 R>>")
+	f.Add("%s", pdftest.Stream("", "begincmap 1 begincodespacerange <00> <FF> endcodespacerange 1 beginbfrange <41> <48> <05D0> endbfrange endcmap"))
+	doc := pdftest.Open(t, f.Bytes())
+	ref := pdftest.Refs(t, doc)[0]
+	p, err := content.NewReader(doc).Page(t.Context(), ref, content.Options{})
+	require.NoError(t, err)
+	rows := strings.Split(strings.TrimSpace(layout.Read(p, doc.Geometry(ref).Visible, nil).Reading().Text), "\n")
+	require.Len(t, rows, 2)
+	for i, want := range [][2]string{{"אב", "גד"}, {"הו", "זח"}} {
+		cells := strings.Split(rows[i], "\t")
+		require.Len(t, cells, 2, rows[i])
+		for k := range cells { // a word's letters may stand in either order here: they are set from the left
+			assert.ElementsMatch(t, []rune(want[k]), []rune(cells[k]), rows[i])
+		}
+	}
 }
