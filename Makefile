@@ -10,6 +10,8 @@
 # make lint   vet, gofmt and staticcheck
 # make shots  pictures of the main views, into docs/screenshots
 export CGO_ENABLED ?= 0
+# HEIC pictures are read by the decoder that is in the program, and never by a library of the machine.
+export GOFLAGS ?= -tags=nodynamic
 SHELL := /bin/bash
 ADDR ?= 127.0.0.1:8080
 PAPERS ?= $(CURDIR)/.papers

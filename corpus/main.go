@@ -22,16 +22,18 @@ import (
 	"sync"
 	"time"
 
+	"glenrain/core/child"
 	"glenrain/core/pdf"
 )
 
 func main() {
+	child.Main()
 	seed := flag.Uint64("seed", 1, "of the walks")
 	only := flag.String("only", "", "walk only files whose path contains this, and write no document")
 	flag.StringVar(&keepOut, "out", "", "leave the last file that was handed out here")
 	flag.Parse()
 	if flag.NArg() != 3 {
-		fmt.Fprintln(os.Stderr, "usage: corpus [-seed N] [-only PART] anew|walk DIR DOCUMENT")
+		fmt.Fprintln(os.Stderr, "usage: corpus [-seed N] [-only PART] anew|walk|office DIR DOCUMENT")
 		os.Exit(2)
 	}
 	if err := run(flag.Arg(0), flag.Arg(1), flag.Arg(2), *seed, *only); err != nil {
@@ -94,6 +96,13 @@ func put(path, part string, text []byte) error {
 }
 
 func run(part, dir, document string, seed uint64, only string) error {
+	if part == "office" {
+		all, err := offices(dir, only)
+		if err != nil || only != "" {
+			return err
+		}
+		return put(document, part, reportOffice(all))
+	}
 	var papers []*paper
 	err := filepath.WalkDir(dir, func(path string, e fs.DirEntry, err error) error {
 		if err == nil && !e.IsDir() && strings.HasSuffix(strings.ToLower(path), ".pdf") {

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"glenrain/core/child"
+	"glenrain/core/draw"
 	"glenrain/core/finding"
 	"glenrain/core/pdf"
 	"glenrain/core/picture"
@@ -69,17 +70,21 @@ type Reading struct {
 }
 
 type question struct {
-	Arrival *Arrival
-	Reading *Reading
-	Seconds float64 // how long texts may be read
+	Conversion *Conversion
+	Arrival    *Arrival
+	Reading    *Reading
+	Seconds    float64 // how long texts may be read
 }
 
 type answer struct {
-	Report *Report
-	Texts  []Text
-	End    bool
-	Unread int
-	Error  string
+	Sheet   *converted
+	File    *named
+	Refused string // why a file is not converted
+	Report  *Report
+	Texts   []Text
+	End     bool
+	Unread  int
+	Error   string
 }
 
 // Limits of one child.
@@ -176,10 +181,17 @@ func pixels(path string) int {
 		return 0
 	}
 	defer f.Close()
-	head := make([]byte, 32)
+	st, err := f.Stat()
+	if err != nil || !draw.IsPicture(f) {
+		return 0
+	}
+	head := make([]byte, min(st.Size(), looked)) // directories of a TIFF file may stand anywhere
 	n, _ := f.ReadAt(head, 0)
 	return picture.Pixels(head[:n])
 }
+
+// looked is how much of a picture is looked at for the time that it may take.
+const looked = draw.MaxPictureFile
 
 // Arrive reads a file that arrives. An error is *Stopped, or none of the file's.
 func Arrive(ctx context.Context, in Arrival) (*Report, error) {

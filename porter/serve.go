@@ -36,9 +36,12 @@ func serve(_ []string, in io.Reader, out io.Writer) error {
 	}
 	s := &server{enc: gob.NewEncoder(out)}
 	var err error
-	if q.Arrival != nil {
+	switch {
+	case q.Arrival != nil:
 		err = s.arrive(*q.Arrival, q.Seconds)
-	} else {
+	case q.Conversion != nil:
+		err = s.convert(*q.Conversion)
+	default:
 		err = s.read(*q.Reading, q.Seconds)
 	}
 	if err != nil {
@@ -101,9 +104,9 @@ func (r *Report) refuse(e *pdf.Error) {
 func (r *Report) open(ctx context.Context, f *os.File, a Arrival) (*pdf.Document, error) {
 	if draw.IsPicture(f) {
 		doc := pdf.New()
-		page, kind, err := draw.PictureFile(doc, f, a.Size)
+		pages, kind, err := draw.PictureFile(doc, f, a.Size, draw.Placement{})
 		if err == nil {
-			err = doc.InsertPages(0, []pdf.Ref{page})
+			err = doc.InsertPages(0, pages)
 		}
 		if err != nil {
 			r.Problem, r.Sentence = Refused, err.Error()

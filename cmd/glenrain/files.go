@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"glenrain/core/arrange"
+	"glenrain/core/convert"
 	"glenrain/core/draw"
 	"glenrain/core/finding"
 	"glenrain/core/jobs"
@@ -119,6 +120,7 @@ type paths struct {
 	open      []*os.File
 	made      string // the folder
 	passwords []string
+	options   convert.Options // how files of other kinds are turned into pages
 }
 
 func (p *paths) Open(ctx context.Context, ref step.SourceRef) (*step.Source, error) {
@@ -136,10 +138,14 @@ func (p *paths) Open(ctx context.Context, ref step.SourceRef) (*step.Source, err
 		return nil, fmt.Errorf("%s: %w", path, errUnreadable)
 	}
 	p.open = append(p.open, f)
-	src := &step.Source{Name: trimExt(path), Data: f, Size: st.Size()}
+	f, size, err := p.converted(ctx, path, f, st.Size())
+	if err != nil {
+		return nil, err
+	}
+	src := &step.Source{Name: trimExt(path), Data: f, Size: size}
 	if len(p.passwords) > 0 && !draw.IsPicture(f) {
 		err = eachPassword(p.passwords, func(password string) (err error) {
-			src.Doc, _, err = pdf.OpenMended(ctx, f, st.Size(), password)
+			src.Doc, _, err = pdf.OpenMended(ctx, f, size, password)
 			return err
 		})
 		if err != nil {
@@ -147,6 +153,32 @@ func (p *paths) Open(ctx context.Context, ref step.SourceRef) (*step.Source, err
 		}
 	}
 	return src, nil
+}
+
+// converted gives a file as it is, or the pages that it was turned into where it is of another kind.
+func (p *paths) converted(ctx context.Context, path string, f *os.File, size int64) (*os.File, int64, error) {
+	ref, kind := step.SourceRef(""), convert.None
+	var err error
+	if convert.Find(ctx, path, f, size) == convert.None {
+		return f, size, nil
+	}
+	ref, err = p.Keep(func(w io.Writer) error {
+		kind, err = convertFile(ctx, path, f, size, p.options, w)
+		return err
+	})
+	if err != nil || kind == convert.None {
+		return f, size, err
+	}
+	made, err := os.Open(strings.TrimPrefix(string(ref), "path:"))
+	if err != nil {
+		return nil, 0, err
+	}
+	p.open = append(p.open, made)
+	st, err := made.Stat()
+	if err != nil {
+		return nil, 0, err
+	}
+	return made, st.Size(), nil
 }
 
 // Keep keeps what long work made until the run ends.

@@ -17,8 +17,8 @@ import (
 
 // Insert is the step "insert".
 type Insert struct {
-	From  step.SourceRef `json:"from" required:"choose a document to insert pages from" help:"the source: path:FILE, sha256:HASH or state:ID; a PDF, JPEG or PNG"`
-	Pages step.Pages     `json:"pages" help:"which of its pages; a picture has one"`
+	From  step.SourceRef `json:"from" required:"choose a document to insert pages from" help:"the source: path:FILE, sha256:HASH or state:ID; a PDF or a picture"`
+	Pages step.Pages     `json:"pages" help:"which of its pages"`
 	To    step.Place     `json:"to" help:"where: before this page, or at the end"`
 	Name  string         `json:"name,omitempty" help:"what the source is called in sentences and bookmarks; its file name if empty"`
 }
@@ -46,12 +46,13 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 	var b brought
 	what := ""
 	if src.Doc == nil && draw.IsPicture(src.Data) {
-		page, _, err := draw.PictureFile(doc, src.Data, src.Size)
-		if err != nil {
-			return nil, step.Refuse("“%s” can't be inserted: %v", src.Name, err)
+		if pages, err = in.pictures(doc, src, env); err != nil {
+			return nil, err
 		}
-		pages = []pdf.Ref{page}
 		what = fmt.Sprintf("Picture “%s”", name)
+		if len(pages) > 1 {
+			what = fmt.Sprintf("%s of the picture “%s”", step.Count(len(pages), "page"), name)
+		}
 	} else {
 		from := src.Doc
 		if from == nil {
@@ -95,6 +96,38 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 	res.Redrawn = step.RedrawPages
 	res.Sentence = fmt.Sprintf("%s inserted %s", what, where)
 	return res, nil
+}
+
+// pictures makes pages of an image file, of which the chosen ones stay.
+func (in *Insert) pictures(doc *pdf.Document, src *step.Source, env *step.Env) ([]pdf.Ref, error) {
+	cant := func(err error) error { return step.Refuse("“%s” can't be inserted: %v", src.Name, err) }
+	list, err := draw.ReadPictures(src.Data, src.Size)
+	if err != nil {
+		return nil, cant(err)
+	}
+	chosen := make([]int, len(list))
+	for i := range chosen {
+		chosen[i] = i
+	}
+	if len(list) > 1 && !in.Pages.IsZero() { // which of them is understood as of a document with as many pages
+		like := pdf.New()
+		for i := range list {
+			page := like.Add(pdf.NewDict("Type", pdf.Name("Page"), "MediaBox", pdf.Array{pdf.Integer(0), pdf.Integer(0), pdf.Integer(1), pdf.Integer(1)}))
+			if err := like.InsertPages(i, []pdf.Ref{page}); err != nil {
+				return nil, err
+			}
+		}
+		if chosen, err = in.Pages.Resolve(like, env.Keys); err != nil {
+			return nil, err
+		}
+	}
+	pages := make([]pdf.Ref, len(chosen))
+	for i, at := range chosen {
+		if pages[i], err = draw.PicturePage(doc, list[at], draw.Placement{}); err != nil {
+			return nil, cant(err)
+		}
+	}
+	return pages, nil
 }
 
 // brought is what came of a source.

@@ -59,7 +59,9 @@ func Main() {
 		}
 		os.Exit(1)
 	}()
-	if err := s(os.Args[4:], os.Stdin, os.Stdout); err != nil && !errors.Is(err, io.EOF) {
+	out := os.Stdout
+	os.Stdout = os.Stderr // what a library says must not come among the answers
+	if err := s(os.Args[4:], os.Stdin, out); err != nil && !errors.Is(err, io.EOF) {
 		fmt.Fprintf(os.Stderr, "%s: %v\n", os.Args[2], err)
 		os.Exit(1)
 	}

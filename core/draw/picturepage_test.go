@@ -65,7 +65,7 @@ func pageOf(t *testing.T, data []byte) (*pdf.Document, *picture.Picture, []byte)
 	p, err := picture.Decode(data)
 	require.NoError(t, err)
 	doc := pdf.New()
-	page, err := PicturePage(doc, p)
+	page, err := PicturePage(doc, p, Placement{})
 	require.NoError(t, err)
 	require.NoError(t, doc.InsertPages(0, []pdf.Ref{page}))
 	out := pdftest.Whole(t, doc)
@@ -225,7 +225,7 @@ func FuzzPicture(f *testing.F) {
 	f.Fuzz(func(t *testing.T, data []byte) {
 		p, err := picture.Decode(data)
 		if err == nil && p.Width*p.Height < 1<<20 {
-			_, _ = PicturePage(pdf.New(), p)
+			_, _ = PicturePage(pdf.New(), p, Placement{})
 		}
 	})
 }

@@ -1,24 +1,26 @@
 // Package picture brings image files into a PDF: it reads their size, resolution
 // and orientation and makes image XObjects of them, leaving their bytes encoded as
-// they are wherever PDF knows the encoding. It takes JPEG and PNG files.
+// they are wherever PDF knows the encoding. It takes JPEG, PNG, TIFF (of many pages), BMP, GIF, WebP and HEIC files.
 package picture
 
 import (
 	"bytes"
 	"encoding/binary"
 	"errors"
+	"fmt"
 	"math"
 
 	"glenrain/core/pdf"
 )
 
 // ErrFormat: the bytes are no picture that is read here.
-var ErrFormat = errors.New("not a JPEG or PNG picture that can be read")
+var ErrFormat = errors.New("not a picture that can be read")
 
 // Picture is an image file, read as far as its header.
 type Picture struct {
-	Kind          string // "JPEG" or "PNG"
+	Kind          string // "JPEG", "PNG", "TIFF", "BMP", "GIF", "WebP" or "HEIC"
 	Width, Height int    // pixels, as stored
+	Frames        int    // of an animation, of which the first is taken: 2 where there are more
 	DPIX, DPIY    float64
 	Stated        bool // the resolution is the file's own, not assumed
 	// Orientation is the EXIF orientation, 1 to 8: how the stored rows are to be
@@ -35,11 +37,32 @@ const DefaultDPI = 96
 // readers keep to).
 const MaxPoints = 14400
 
-// Decode reads a picture's header. data is kept and must not change.
+// DecodeAll reads the headers of a file's pictures: of a TIFF's pages, or of the one that others hold. data is kept and must not change.
+func DecodeAll(data []byte) ([]*Picture, error) {
+	if isTIFF(data) {
+		return readTIFF(data)
+	}
+	p, err := Decode(data)
+	if err != nil {
+		return nil, err
+	}
+	return []*Picture{p}, nil
+}
+
+// Decode reads a picture's header, the first page's of a TIFF. data is kept and must not change.
 func Decode(data []byte) (*Picture, error) {
 	var p *Picture
 	var err error
+	k := wholeKind(data)
 	switch {
+	case isTIFF(data):
+		all, err := readTIFF(data)
+		if err != nil {
+			return nil, err
+		}
+		return all[0], nil
+	case k != nil:
+		p, err = readWhole(data, k)
 	case bytes.HasPrefix(data, []byte{0xff, 0xd8, 0xff}):
 		p, err = readJPEG(data)
 	case bytes.HasPrefix(data, pngMark):
@@ -59,17 +82,45 @@ func Decode(data []byte) (*Picture, error) {
 
 // Is reports whether data begins like a picture that Decode reads.
 func Is(head []byte) bool {
-	return bytes.HasPrefix(head, []byte{0xff, 0xd8, 0xff}) || bytes.HasPrefix(head, pngMark)
+	return bytes.HasPrefix(head, []byte{0xff, 0xd8, 0xff}) || bytes.HasPrefix(head, pngMark) || isTIFF(head) || wholeKind(head) != nil
 }
 
-// Pixels tells from a picture's first 32 bytes how many pixels have to be gone through to put it in, MaxPixels at most; 0
-// for kinds whose data stay as they are.
-func Pixels(head []byte) int {
-	if len(head) < 24 || !bytes.HasPrefix(head, pngMark) { // IHDR comes first (ISO/IEC 15948, 5.6)
+// HeadSize is how many bytes of a file Is looks at.
+const HeadSize = 32
+
+// Pixels tells about how many pixels have to be gone through to put a file's pictures in; 0 for kinds whose data stay as they
+// are. data is the file, of which no more is looked at than says so.
+func Pixels(data []byte) int {
+	switch {
+	case bytes.HasPrefix(data, pngMark) && len(data) >= 24: // IHDR comes first (ISO/IEC 15948, 5.6)
+		w, h := uint64(binary.BigEndian.Uint32(data[16:])), uint64(binary.BigEndian.Uint32(data[20:]))
+		return int(min(w*h, pdf.MaxPixels)) // both have 32 bits
+	case isTIFF(data):
+		all, err := frames(data)
+		if err != nil {
+			return 0
+		}
+		n := 0
+		for i := range all {
+			if _, asItIs := all[i].fax(data); !asItIs {
+				n += 2 * min(all[i].width*all[i].height, maxWhole)
+			}
+		}
+		return n
+	}
+	k := wholeKind(data)
+	if k == nil {
 		return 0
 	}
-	w, h := uint64(binary.BigEndian.Uint32(head[16:])), uint64(binary.BigEndian.Uint32(head[20:]))
-	return int(min(w*h, pdf.MaxPixels)) // both have 32 bits
+	cfg, err := k.config(bytes.NewReader(data))
+	if err != nil || cfg.Width <= 0 || cfg.Height <= 0 || cfg.Width > maxWhole/cfg.Height {
+		return 0
+	}
+	n := 2 * cfg.Width * cfg.Height
+	if k.name == "HEIC" { // the decoder itself has to be compiled first
+		n = 4*n + 60_000_000
+	}
+	return n
 }
 
 // settleResolution replaces what no camera or scanner means: below 20 or above
@@ -98,7 +149,18 @@ func (p *Picture) Points() (w, h float64) {
 }
 
 // XObject adds the picture to a document as an image XObject (8.9.5).
-func (p *Picture) XObject(doc *pdf.Document) (pdf.Ref, error) { return p.make(doc) }
+func (p *Picture) XObject(doc *pdf.Document) (ref pdf.Ref, err error) {
+	defer func() { // decoders of libraries stop by a fault at some damaged files
+		if f := recover(); f != nil {
+			if over := doc.Over(); over != nil {
+				err = over
+				return
+			}
+			err = fmt.Errorf("%w: %v", ErrFormat, f)
+		}
+	}()
+	return p.make(doc)
+}
 
 // Matrix places the unit square of the image XObject upright into w by h points
 // from the origin on, turned as its orientation says.

@@ -21,7 +21,7 @@ type pngHeader struct {
 	width, height, bits, colour int
 	interlaced                  bool
 	transparent                 bool // a tRNS chunk or an alpha channel
-	palette, trns               []byte
+	palette, trns, iccp         []byte
 	idat                        [][]byte
 	dpiX, dpiY                  float64
 }
@@ -44,6 +44,8 @@ func readPNG(data []byte) (*Picture, error) {
 			h.transparent = h.colour&4 != 0
 		case "PLTE":
 			h.palette = body
+		case "iCCP":
+			h.iccp = body
 		case "tRNS":
 			h.transparent, h.trns = true, body
 		case "pHYs":
@@ -75,10 +77,13 @@ func (h *pngHeader) asItIs(doc *pdf.Document) pdf.Ref {
 	components := 1
 	var space pdf.Object = pdf.Name("DeviceGray")
 	switch h.colour {
+	case 0:
+		space = profiled(doc, h.icc(), 1, space)
 	case 2:
-		components, space = 3, pdf.Name("DeviceRGB")
+		components, space = 3, profiled(doc, h.icc(), 3, pdf.Name("DeviceRGB"))
 	case 3:
-		space = pdf.Array{pdf.Name("Indexed"), pdf.Name("DeviceRGB"), pdf.Integer(len(h.palette)/3 - 1), pdf.String(h.palette)}
+		base := profiled(doc, h.icc(), 3, pdf.Name("DeviceRGB"))
+		space = pdf.Array{pdf.Name("Indexed"), base, pdf.Integer(len(h.palette)/3 - 1), pdf.String(h.palette)}
 	}
 	d := imageDict(h.width, h.height, h.bits, space)
 	d.Set("Filter", pdf.Name("FlateDecode"))
@@ -98,72 +103,63 @@ func (h *pngHeader) decoded(doc *pdf.Document, data []byte) (pdf.Ref, error) {
 	if h.width > most/h.height {
 		return pdf.Ref{}, pdf.ErrTooManyPixels
 	}
-	parts := newRows(h.width)
-	put := func(row []color.NRGBA) error {
+	parts := newRows(h.width, h.bits == 16)
+	put := func(row []color.NRGBA64) error {
 		if err := doc.Over(); err != nil {
 			return err
 		}
-		return parts.put(row)
+		if parts.deep {
+			return parts.putDeep(row)
+		}
+		return parts.put(shallow(row))
 	}
 	rows := h.rows
 	if h.interlaced {
-		rows = func(put func([]color.NRGBA) error) error { return wholeRows(data, put) }
+		rows = func(put func([]color.NRGBA64) error) error { return wholeRows(data, put) }
 	}
 	if err := rows(put); err != nil {
 		return pdf.Ref{}, fmt.Errorf("%w: %w", ErrFormat, err)
 	}
-	rgb, alpha := parts.end()
-	d := imageDict(h.width, h.height, 8, pdf.Name("DeviceRGB"))
-	if alpha != nil {
-		mask := imageDict(h.width, h.height, 8, pdf.Name("DeviceGray"))
-		mask.Set("Filter", pdf.Name("FlateDecode"))
-		d.Set("SMask", doc.Add(pdf.NewStream(mask, alpha)))
+	return parts.add(doc, h.width, h.height, h.icc()), nil
+}
+
+// shallow takes the upper 8 bits of 16.
+func shallow(row []color.NRGBA64) []color.NRGBA {
+	out := make([]color.NRGBA, len(row))
+	for i, c := range row {
+		out[i] = color.NRGBA{uint8(c.R >> 8), uint8(c.G >> 8), uint8(c.B >> 8), uint8(c.A >> 8)}
 	}
-	d.Set("Filter", pdf.Name("FlateDecode"))
-	return doc.Add(pdf.NewStream(d, rgb)), nil
+	return out
+}
+
+// maxProfile is the largest colour profile that is taken over, in bytes.
+const maxProfile = 4 << 20
+
+// icc gives the picture's colour profile (11.3.2.3); nil where it has none.
+func (h *pngHeader) icc() []byte {
+	_, packed, ok := bytes.Cut(h.iccp, []byte{0})
+	if !ok || len(packed) < 2 || packed[0] != 0 {
+		return nil
+	}
+	r, err := zlib.NewReader(bytes.NewReader(packed[1:]))
+	if err != nil {
+		return nil
+	}
+	out, err := io.ReadAll(io.LimitReader(r, maxProfile+1))
+	if err != nil || len(out) > maxProfile {
+		return nil
+	}
+	return out
 }
 
 // maxInterlaced is the most pixels of a picture whose rows do not follow one another.
 const maxInterlaced = 40_000_000
 
-// rows packs the rows of a picture, colour and transparency apart.
-type rows struct {
-	rgb, alpha       bytes.Buffer
-	toRGB, toAlpha   *zlib.Writer
-	oneRGB, oneAlpha []byte
-	transparent      bool
-}
-
-func newRows(width int) *rows {
-	r := &rows{oneRGB: make([]byte, 3*width), oneAlpha: make([]byte, width)}
-	r.toRGB, r.toAlpha = zlib.NewWriter(&r.rgb), zlib.NewWriter(&r.alpha)
-	return r
-}
-
-func (r *rows) put(row []color.NRGBA) error {
-	for x, c := range row {
-		r.oneRGB[3*x], r.oneRGB[3*x+1], r.oneRGB[3*x+2], r.oneAlpha[x] = c.R, c.G, c.B, c.A
-		r.transparent = r.transparent || c.A != 255
-	}
-	_, err := r.toRGB.Write(r.oneRGB)
-	_, aerr := r.toAlpha.Write(r.oneAlpha)
-	return errors.Join(err, aerr)
-}
-
-// end gives the packed bytes; alpha is nil where nothing is transparent.
-func (r *rows) end() (rgb, alpha []byte) {
-	_, _ = r.toRGB.Close(), r.toAlpha.Close() // a bytes.Buffer does not fail
-	if r.transparent {
-		alpha = r.alpha.Bytes()
-	}
-	return r.rgb.Bytes(), alpha
-}
-
 // channels is how many samples a pixel has, by its colour type (11.2.2, table 11.1).
 var channels = map[int]int{0: 1, 2: 3, 3: 1, 4: 2, 6: 4}
 
 // rows reads the rows of a picture that is not interlaced.
-func (h *pngHeader) rows(put func([]color.NRGBA) error) error {
+func (h *pngHeader) rows(put func([]color.NRGBA64) error) error {
 	n, known := channels[h.colour]
 	if !known || h.bits != 1 && h.bits != 2 && h.bits != 4 && h.bits != 8 && h.bits != 16 || n > 1 && h.bits < 8 || h.colour == 3 && h.bits > 8 {
 		return errors.New("its kind of pixels is not known")
@@ -179,7 +175,7 @@ func (h *pngHeader) rows(put func([]color.NRGBA) error) error {
 	bpp := max(1, n*h.bits/8)
 	line := make([]byte, 1+(h.width*n*h.bits+7)/8)
 	above := make([]byte, len(line))
-	row := make([]color.NRGBA, h.width)
+	row := make([]color.NRGBA64, h.width)
 	for range h.height {
 		if _, err := io.ReadFull(from, line); err != nil {
 			return err
@@ -240,8 +236,8 @@ func unfilter(line, above []byte, bpp int) error {
 
 func distance(a, b int) int { return max(a-b, b-a) }
 
-// pixels gives the colours of a row of samples, n for each pixel. Of 16 bits the upper 8 are taken.
-func (h *pngHeader) pixels(line []byte, n int, row []color.NRGBA) {
+// pixels gives the colours of a row of samples, n for each pixel, in 16 bits.
+func (h *pngHeader) pixels(line []byte, n int, row []color.NRGBA64) {
 	sample := func(i int) int {
 		switch h.bits {
 		case 8:
@@ -253,11 +249,11 @@ func (h *pngHeader) pixels(line []byte, n int, row []color.NRGBA) {
 		return int(line[at/8]) >> (8 - h.bits - at%8) & (1<<h.bits - 1)
 	}
 	top := 1<<h.bits - 1
-	value := func(v int) uint8 {
+	value := func(v int) uint16 {
 		if h.bits == 16 {
-			return uint8(v >> 8)
+			return uint16(v)
 		}
-		return uint8(v * 255 / top)
+		return uint16(v * 255 / top * 257)
 	}
 	clear := func(k int) int { // the one colour that is transparent (11.3.2.1)
 		if len(h.trns) < 2*k+2 {
@@ -269,7 +265,7 @@ func (h *pngHeader) pixels(line []byte, n int, row []color.NRGBA) {
 		switch h.colour {
 		case 0, 4:
 			v := sample(x * n)
-			c := color.NRGBA{value(v), value(v), value(v), 255}
+			c := color.NRGBA64{value(v), value(v), value(v), 65535}
 			if h.colour == 4 {
 				c.A = value(sample(x*n + 1))
 			} else if v == clear(0) {
@@ -278,7 +274,7 @@ func (h *pngHeader) pixels(line []byte, n int, row []color.NRGBA) {
 			row[x] = c
 		case 2, 6:
 			r, g, b := sample(x*n), sample(x*n+1), sample(x*n+2)
-			c := color.NRGBA{value(r), value(g), value(b), 255}
+			c := color.NRGBA64{value(r), value(g), value(b), 65535}
 			if h.colour == 6 {
 				c.A = value(sample(x*n + 3))
 			} else if r == clear(0) && g == clear(1) && b == clear(2) {
@@ -287,12 +283,12 @@ func (h *pngHeader) pixels(line []byte, n int, row []color.NRGBA) {
 			row[x] = c
 		case 3:
 			i := sample(x)
-			c := color.NRGBA{A: 255}
+			c := color.NRGBA64{A: 65535}
 			if 3*i+2 < len(h.palette) {
-				c.R, c.G, c.B = h.palette[3*i], h.palette[3*i+1], h.palette[3*i+2]
+				c.R, c.G, c.B = uint16(h.palette[3*i])*257, uint16(h.palette[3*i+1])*257, uint16(h.palette[3*i+2])*257
 			}
 			if i < len(h.trns) {
-				c.A = h.trns[i]
+				c.A = uint16(h.trns[i]) * 257
 			}
 			row[x] = c
 		}
@@ -300,16 +296,16 @@ func (h *pngHeader) pixels(line []byte, n int, row []color.NRGBA) {
 }
 
 // wholeRows decodes a picture at once and gives its rows.
-func wholeRows(data []byte, put func([]color.NRGBA) error) error {
+func wholeRows(data []byte, put func([]color.NRGBA64) error) error {
 	img, err := png.Decode(bytes.NewReader(data))
 	if err != nil {
 		return err
 	}
 	b := img.Bounds()
-	row := make([]color.NRGBA, b.Dx())
+	row := make([]color.NRGBA64, b.Dx())
 	for y := b.Min.Y; y < b.Max.Y; y++ {
 		for x := range row {
-			row[x] = color.NRGBAModel.Convert(img.At(b.Min.X+x, y)).(color.NRGBA)
+			row[x] = color.NRGBA64Model.Convert(img.At(b.Min.X+x, y)).(color.NRGBA64)
 		}
 		if err := put(row); err != nil {
 			return err

@@ -1,0 +1,37 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+
+	"glenrain/core/convert"
+	"glenrain/porter"
+)
+
+// convertFile turns a file of another kind into pages, in a file that w writes; kind None where it is a PDF, a picture, or nothing known.
+func convertFile(ctx context.Context, path string, f *os.File, size int64, o convert.Options, w io.Writer) (convert.Kind, error) {
+	kind := convert.Find(ctx, path, f, size)
+	switch kind {
+	case convert.None:
+		return kind, nil
+	case convert.Zip:
+		return kind, fmt.Errorf("%s is a zip file, or a package of a kind that is not known here: unpack it, and name what is in it: %w", filepath.Base(path), errUnreadable)
+	}
+	out, err := porter.Convert(ctx, porter.Conversion{Path: path, Size: size, Name: filepath.Base(path), Kind: kind, Options: o}, w)
+	var not *porter.NotConverted
+	var stopped *porter.Stopped
+	if errors.As(err, &not) || errors.As(err, &stopped) {
+		return kind, fmt.Errorf("%s: %w: %w", filepath.Base(path), errUnreadable, err)
+	}
+	if err != nil {
+		return kind, fmt.Errorf("%s: %w", filepath.Base(path), err)
+	}
+	for _, t := range out.Told {
+		fmt.Printf("%s: %s\n", filepath.Base(path), t)
+	}
+	return kind, nil
+}

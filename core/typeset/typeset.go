@@ -1,0 +1,187 @@
+// Package typeset sets HTML with print CSS as a tagged PDF. Debian's Chromium does it, which a server may have or not: it shapes every
+// script that there are fonts for, breaks lines and pages, repeats the header rows of tables, and writes structure tags, links and
+// bookmarks. What it is given was made of strangers' files, so it gets no network, no file but those that are handed to it, and no scripts;
+// it is a group of processes of its own, with a profile that goes with it, stopped on time or memory.
+//
+// What the HTML says is for others: see core/convert.
+package typeset
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"runtime"
+	"sync"
+	"time"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/cdp"
+	"github.com/go-rod/rod/lib/proto"
+)
+
+// Package is the Debian package that has the program.
+const Package = "chromium"
+
+// Why something is not set.
+var (
+	ErrAbsent = errors.New("turning this kind of file into pages needs the program chromium, which is not on this machine (Debian's package “chromium”)")
+	ErrTime   = errors.New("setting it as pages took too long and was stopped")
+	ErrMemory = errors.New("setting it as pages took too much memory and was stopped")
+	ErrFailed = errors.New("setting it as pages failed")
+)
+
+// Sheet is what is to be set: HTML, and the files that it may name.
+type Sheet struct {
+	HTML  []byte
+	Files map[string]File // by the path of their address: "fonts/sans.ttf"
+}
+
+// File is one that the HTML may name.
+type File struct {
+	Type string // "image/png"
+	Data []byte
+}
+
+// Limits of one sheet.
+type Limits struct {
+	Time   time.Duration
+	Memory int64 // resident bytes of all of its processes
+}
+
+// Usual are the limits where none are given.
+var Usual = Limits{Time: time.Minute, Memory: 1600 << 20}
+
+// maxOutput is the largest PDF that is taken, in bytes.
+const maxOutput = 600 << 20
+
+// turns lets one sheet a core be set at a time.
+var turns = sync.OnceValue(func() chan struct{} { return make(chan struct{}, max(1, runtime.NumCPU())) })
+
+// find looks for the program.
+var find = sync.OnceValues(func() (string, error) {
+	if path, err := exec.LookPath("chromium"); err == nil {
+		return path, nil
+	}
+	return "", ErrAbsent
+})
+
+// Here reports whether the program is on this machine: ErrAbsent if not.
+func Here() error {
+	_, err := find()
+	return err
+}
+
+// Sandboxed reports whether the program's own sandbox is on: it is but for a server that runs as root.
+func Sandboxed() bool { return os.Geteuid() != 0 }
+
+// Set sets a sheet and writes the PDF. An error is one of the package's, that of ctx, or none of the sheet's.
+func Set(ctx context.Context, s Sheet, l Limits, w io.Writer) error {
+	program, err := find()
+	if err != nil {
+		return err
+	}
+	if l == (Limits{}) {
+		l = Usual
+	}
+	select {
+	case turns() <- struct{}{}:
+		defer func() { <-turns() }()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	outer := ctx
+	ctx, cancel := context.WithTimeout(ctx, l.Time)
+	defer cancel()
+	p, err := start(program, l.Memory, cancel)
+	if err != nil {
+		return fmt.Errorf("%w: %w", ErrFailed, err)
+	}
+	defer p.end()
+	err = rod.Try(func() { err = s.set(ctx, p, w) })
+	switch {
+	case err == nil && ctx.Err() == nil:
+		return nil
+	case outer.Err() != nil:
+		return outer.Err()
+	case p.over.Load():
+		return ErrMemory
+	case ctx.Err() != nil:
+		return ErrTime
+	}
+	return fmt.Errorf("%w: %w", ErrFailed, err)
+}
+
+// host is where the sheet is said to stand. The name leads nowhere (RFC 2606).
+const host = "http://sheet.invalid/"
+
+// policy lets the sheet name its own files and nothing else.
+const policy = "default-src 'none'; style-src 'unsafe-inline'; img-src 'self'; font-src 'self'; form-action 'none'; base-uri 'none'; sandbox"
+
+func (s *Sheet) set(ctx context.Context, p *process, w io.Writer) error {
+	client := cdp.New().Start(p)
+	browser := rod.New().Client(client).Context(ctx).NoDefaultDevice()
+	if err := browser.Connect(); err != nil {
+		return err
+	}
+	page, err := browser.Page(proto.TargetCreateTarget{URL: "about:blank"})
+	if err != nil {
+		return err
+	}
+	for _, order := range []interface{ Call(proto.Client) error }{
+		proto.EmulationSetScriptExecutionDisabled{Value: true},
+		proto.FetchEnable{Patterns: []*proto.FetchRequestPattern{{URLPattern: "*"}}},
+	} {
+		if err := order.Call(page); err != nil {
+			return err
+		}
+	}
+	go page.EachEvent(func(e *proto.FetchRequestPaused) { s.answer(page, e) })()
+	wait := page.WaitEvent(&proto.PageLoadEventFired{})
+	if err := page.Navigate(host); err != nil {
+		return err
+	}
+	wait()
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	out, err := proto.PagePrintToPDF{
+		PrintBackground: true, PreferCSSPageSize: true, GenerateTaggedPDF: true, GenerateDocumentOutline: true,
+		TransferMode: proto.PagePrintToPDFTransferModeReturnAsStream,
+	}.Call(page)
+	if err != nil {
+		return err
+	}
+	r := rod.NewStreamReader(page, out.Stream)
+	n, err := io.Copy(w, io.LimitReader(r, maxOutput+1))
+	if err == nil && n > maxOutput {
+		err = errors.New("the result is over 600 MB")
+	}
+	return err
+}
+
+// answer gives a request of the sheet one of its files; what is none of them fails.
+func (s *Sheet) answer(page *rod.Page, e *proto.FetchRequestPaused) {
+	name, own := trimHost(e.Request.URL)
+	f, there := s.Files[name]
+	if own && name == "" && e.ResourceType == proto.NetworkResourceTypeDocument {
+		f, there = File{Type: "text/html; charset=utf-8", Data: s.HTML}, true
+	}
+	if !own || !there || e.Request.Method != "GET" {
+		_ = proto.FetchFailRequest{RequestID: e.RequestID, ErrorReason: proto.NetworkErrorReasonBlockedByClient}.Call(page)
+		return
+	}
+	_ = proto.FetchFulfillRequest{RequestID: e.RequestID, ResponseCode: 200, Body: f.Data, ResponseHeaders: []*proto.FetchHeaderEntry{
+		{Name: "Content-Type", Value: f.Type}, {Name: "Content-Security-Policy", Value: policy}, {Name: "X-Content-Type-Options", Value: "nosniff"},
+		{Name: "Access-Control-Allow-Origin", Value: "*"}, // the sandbox makes the sheet's own origin a foreign one
+	}}.Call(page)
+}
+
+func trimHost(url string) (name string, own bool) {
+	if len(url) < len(host) || url[:len(host)] != host {
+		return "", false
+	}
+	return url[len(host):], true
+}
