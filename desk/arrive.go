@@ -12,6 +12,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"glenrain/core/convert"
 	"glenrain/core/finding"
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
@@ -45,13 +46,14 @@ func lockedSentence(password string) string {
 // Arrival is a file that is added.
 type Arrival struct {
 	Person, Folder uint
-	Name           string // of the file
-	Password       string // of a locked one
-	RequestID      string // of this request alone: a second one of the same id adds nothing more
+	Name           string          // of the file
+	Password       string          // of a locked one
+	RequestID      string          // of this request alone: a second one of the same id adds nothing more
+	Options        convert.Options // how a file of another kind is turned into pages
 }
 
-// Arrive makes a document of a file that was written into the store: a PDF, or a
-// picture, which becomes a page of its own size. in is kept or dropped. What can't be
+// Arrive makes a document of a file that was written into the store: a PDF, a picture, whose pages are of its own size, or a file of another kind
+// that is turned into pages. in is kept or dropped. What can't be
 // added is a *Refused; one that needs a password, or another one, is a *NeedsPassword.
 func (d *Desk) Arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, error) {
 	defer in.Drop()
@@ -83,7 +85,20 @@ func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 		return nil, err
 	}
 	defer copied.Drop()
-	r, err := d.read(ctx, in, copied, password)
+	pages := in // the PDF, where the file itself is none
+	if kind := convert.Find(ctx, fileName, in, in.Size); kind != convert.None {
+		if pages, err = d.Store.Create(); err != nil {
+			return nil, err
+		}
+		defer pages.Drop()
+		if row.Made, err = d.convert(ctx, kind, fileName, a.Options, in, pages); err != nil {
+			return nil, err
+		}
+		if kind == convert.Source { // whose names differ by their endings alone
+			row.Name = fileName
+		}
+	}
+	r, err := d.read(ctx, pages, copied, password)
 	if err != nil {
 		return nil, err
 	}
@@ -106,10 +121,17 @@ func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 		row.Made = Made{Of: "picture", Picture: r.Picture}
 	}
 	base := ""
-	if r.Working {
-		if base, err = copied.keepWritten(); err != nil {
-			return nil, err
-		}
+	switch {
+	case r.Working:
+		base, err = copied.keepWritten()
+	case pages != in:
+		base, err = pages.keepWritten()
+	}
+	if err != nil {
+		return nil, err
+	}
+	if r.About != nil {
+		row.About = toJSON(r.About)
 	}
 	if row.OriginalSHA, err = in.Keep(); err != nil {
 		if base != "" {
@@ -123,6 +145,32 @@ func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 	}
 	d.wakeReading()
 	return out, err
+}
+
+// convert turns a file of another kind into pages, in a file of their own.
+func (d *Desk) convert(ctx context.Context, kind convert.Kind, name string, o convert.Options, in, pages *Incoming) (Made, error) {
+	if kind == convert.Zip {
+		return Made{}, &Refused{name, "this is a zip file, or a package of a kind that is not known here: what is in it was not added"}
+	}
+	c := porter.Conversion{Path: in.f.Name(), Size: in.Size, Name: name, Kind: kind, Options: o}
+	out, err := porter.Convert(ctx, c, pages.f)
+	var not *porter.NotConverted
+	var stopped *porter.Stopped
+	switch {
+	case errors.As(err, &not):
+		return Made{}, &Refused{name, not.Sentence + "; nothing was changed"}
+	case errors.As(err, &stopped):
+		d.log.Warn("a file stopped what turns it into pages", "bytes", in.Size, "kind", kind, "why", stopped.Sentence)
+		return Made{}, &Refused{name, stopped.Sentence + "; nothing was changed"}
+	case err != nil:
+		return Made{}, err
+	}
+	st, err := pages.f.Stat()
+	if err != nil {
+		return Made{}, err
+	}
+	pages.Size = st.Size()
+	return Made{Of: "file", Kind: kind, Options: o, Encoding: out.Encoding, Warnings: out.Told}, nil
 }
 
 // read has the porter read a file through, and the renderer look whether it finds the same in it. What our reader can't make a
@@ -244,13 +292,16 @@ func (d *Desk) makeDocument(ctx context.Context, row *Document, base, request st
 	if row.Mended != "" {
 		found = append([]finding.Finding{{Kind: "mended", Sentence: "was damaged and mended: " + row.Mended}}, found...)
 	}
+	if len(row.Made.Warnings) > 0 && row.Made.Of == "file" {
+		found = append(found, finding.Finding{Kind: "left-out", Sentence: "something of the file was left out: " + strings.TrimSuffix(firstLower(row.Made.Warnings[0]), ".")})
+	}
 	if row.Locked {
 		found = append([]finding.Finding{{Kind: "locked", Sentence: "came locked with a password"}}, found...)
 	}
 	row.Arrived = toJSON(found)
 	row.Pages, row.Weight = len(b.pages), b.doc.Size()
 	row.Paper = paperOf(b.doc)
-	row.NextNo, row.NameKey = 1, nameKey(row.Name)
+	row.NextNo, row.NameKey, row.SortKey = 1, nameKey(row.Name), sortKey(row.Name)
 	row.FirstKey = step.Key{Ordinal: 1}.String()
 	row.CreatedAt, row.ChangedAt = d.now(), d.now()
 	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
@@ -292,9 +343,14 @@ func cleanName(s string) string {
 	return s
 }
 
+func firstLower(s string) string {
+	r, n := utf8.DecodeRuneInString(s)
+	return strings.ToLower(string(r)) + s[n:]
+}
+
 func trimExt(name string) string {
 	ext := filepath.Ext(name)
-	if len(ext) > 1 && len(ext) <= 5 && len(ext) < len(name) {
+	if len(ext) > 1 && (len(ext) <= 5 || strings.EqualFold(ext, ".markdown") || strings.EqualFold(ext, ".xhtml")) && len(ext) < len(name) {
 		return strings.TrimSuffix(name, ext)
 	}
 	return name

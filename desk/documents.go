@@ -12,32 +12,87 @@ import (
 	"glenrain/core/step"
 )
 
-// Listing asks for a part of a list, newest first: so many rows behind one that was given before.
+// Listing asks for a part of a list: so many rows behind one that was given before.
 type Listing struct {
-	Person uint // who asks: what they may not see is not listed
-	Binned bool // documents in the Bin instead of those in the house
-	Folder uint // only those of a folder; 0 for all
-	After  uint // the id of the row before the first that is wanted; 0 from the newest on
+	Person uint   // who asks: what they may not see is not listed
+	Binned bool   // documents in the Bin instead of those in the house
+	Folder uint   // only those of a folder; 0 for all
+	Below  bool   // of the folders in it too
+	Trait  string // only those that have it
+	Words  string // only those whose names have them
+	Sort   Sort
+	After  uint // the id of the row before the first that is wanted; 0 from the first on
 	Most   int
 }
 
-// Documents lists what is in the house, newest change first.
-func (d *Desk) Documents(ctx context.Context, l Listing) ([]Document, error) {
+// Sort is what a list of documents is sorted by.
+type Sort string
+
+// The orders there are.
+const (
+	ByChange Sort = "" // newest first
+	ByName   Sort = "name"
+	ByPages  Sort = "pages"  // most first
+	ByWeight Sort = "weight" // heaviest first
+)
+
+// orders are the columns of each order, and whether it goes down.
+var orders = map[Sort]struct {
+	column string
+	down   bool
+}{ByChange: {"changed_at", true}, ByName: {"sort_key", false}, ByPages: {"pages", true}, ByWeight: {"weight", true}}
+
+// listed gives the rows of a list, without their order.
+func (d *Desk) listed(ctx context.Context, l Listing) (*gorm.DB, error) {
 	in, args, err := d.scoped(ctx, l.Person, "documents")
 	if err != nil {
 		return nil, err
 	}
-	q := d.db.WithContext(ctx).Where(in, args...).Order("changed_at desc, id desc").Limit(l.Most)
-	if l.Folder != 0 {
+	q := d.db.WithContext(ctx).Model(&Document{}).Where(in, args...)
+	switch {
+	case l.Folder != 0 && l.Below:
+		q = q.Where("folder_id IN (WITH RECURSIVE below(id) AS (SELECT ? UNION SELECT folders.id FROM folders JOIN below ON folders.parent_id = below.id) SELECT id FROM below)", l.Folder)
+	case l.Folder != 0:
 		q = q.Where("folder_id = ?", l.Folder)
 	}
-	if l.Binned {
-		q = q.Where("away_at is not null")
-	} else {
-		q = q.Where("away_at is null")
+	if l.Trait != "" {
+		q = q.Where("documents.id IN (SELECT document_id FROM traits WHERE kind = ?)", l.Trait)
 	}
+	for w := range strings.FieldsSeq(nameKey(l.Words)) {
+		q = q.Where(`name_key like ? escape '\'`, "%"+escapeLike(w)+"%")
+	}
+	if l.Binned {
+		return q.Where("away_at is not null"), nil
+	}
+	return q.Where("away_at is null"), nil
+}
+
+// CountDocuments tells how many rows a list has.
+func (d *Desk) CountDocuments(ctx context.Context, l Listing) (n int64, err error) {
+	q, err := d.listed(ctx, l)
+	if err != nil {
+		return 0, err
+	}
+	return n, q.Count(&n).Error
+}
+
+// Documents lists what is in the house.
+func (d *Desk) Documents(ctx context.Context, l Listing) ([]Document, error) {
+	q, err := d.listed(ctx, l)
+	if err != nil {
+		return nil, err
+	}
+	o, ok := orders[l.Sort]
+	if !ok {
+		o = orders[ByChange]
+	}
+	way, after := "asc", ">"
+	if o.down {
+		way, after = "desc", "<"
+	}
+	q = q.Order(o.column + " " + way + ", id " + way).Limit(l.Most)
 	if l.After != 0 {
-		q = q.Where("(changed_at, id) < (select changed_at, id from documents where id = ?)", l.After)
+		q = q.Where("("+o.column+", id) "+after+" (select "+o.column+", id from documents where id = ?)", l.After)
 	}
 	var out []Document
 	return out, q.Find(&out).Error
@@ -83,7 +138,8 @@ func (d *Desk) Rename(ctx context.Context, person, id uint, name string) (*Docum
 	if err != nil {
 		return nil, err
 	}
-	row, err := d.setRow(ctx, person, ActRename, id, map[string]any{"name": name, "name_key": nameKey(name)}, func(row *Document) { row.Name, row.NameKey = name, nameKey(name) })
+	columns := map[string]any{"name": name, "name_key": nameKey(name), "sort_key": sortKey(name)}
+	row, err := d.setRow(ctx, person, ActRename, id, columns, func(row *Document) { row.Name, row.NameKey, row.SortKey = name, nameKey(name), sortKey(name) })
 	if err == nil {
 		d.note(ctx, Record{PersonID: person, What: "renamed", DocumentID: id, Document: row.Name, Detail: "was “" + was.Name + "”"})
 	}
@@ -92,6 +148,28 @@ func (d *Desk) Rename(ctx context.Context, person, id uint, name string) (*Docum
 
 // nameKey is what names are compared and looked for by.
 func nameKey(name string) string { return strings.ToLower(name) }
+
+// sortKey is what names are sorted by: in lower case, each number with as many digits as any other, so that 2 comes before 10.
+func sortKey(name string) string {
+	const digits = 12
+	var b strings.Builder
+	key := nameKey(name)
+	for i := 0; i < len(key); {
+		j := i
+		for j < len(key) && key[j] >= '0' && key[j] <= '9' {
+			j++
+		}
+		if j == i {
+			b.WriteByte(key[i])
+			i++
+			continue
+		}
+		number := strings.TrimLeft(key[i:j], "0")
+		b.WriteString(strings.Repeat("0", max(0, digits-len(number))) + number)
+		i = j
+	}
+	return b.String()
+}
 
 // Bin puts documents into the Bin; Restore takes them out of it.
 func (d *Desk) Bin(ctx context.Context, person uint, ids []uint) error {

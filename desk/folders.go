@@ -13,10 +13,11 @@ import (
 
 // Folder is a place for documents: open to the house, or closed to all but chosen people.
 type Folder struct {
-	ID      uint
-	Name    string `gorm:"uniqueIndex"`
-	OwnerID uint   // who made it; 0 for the house's own
-	Closed  bool   // only for those in FolderPerson, the owners of documents in it, and administrators
+	ID       uint
+	ParentID uint   `gorm:"uniqueIndex:folders_in,priority:1;default:0"` // the folder it is in; 0 at the top
+	Name     string `gorm:"uniqueIndex:folders_in,priority:2"`
+	OwnerID  uint   // who made it; 0 for the house's own
+	Closed   bool   // only for those in FolderPerson, the owners of documents in it, and administrators
 }
 
 // FolderPerson lets a person into a closed folder.
@@ -36,10 +37,10 @@ type PassedOn struct {
 func (d *Desk) EnsureFolder(ctx context.Context, name string) (*Folder, error) {
 	db := d.db.WithContext(ctx)
 	var f Folder
-	err := db.First(&f, "name = ?", name).Error
+	err := db.First(&f, "name = ? and parent_id = 0", name).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) { // two may make it at the same time
 		if err = db.Clauses(clause.OnConflict{DoNothing: true}).Create(&Folder{Name: name}).Error; err == nil {
-			err = db.First(&f, "name = ?", name).Error
+			err = db.First(&f, "name = ? and parent_id = 0", name).Error
 		}
 	}
 	return &f, err
@@ -50,10 +51,12 @@ type FolderView struct {
 	Folder
 	Documents int
 	People    []uint // who were chosen, where it is closed
-	Mine      bool   // may say who sees it
+	Mine      bool   // may rename and move it, and say who sees it
+	Depth     int    // 0 at the top
+	Path      string // "Berths / Winter 2027"
 }
 
-// Folders lists the folders that a person may see, by name.
+// Folders lists the folders that a person may see, as a tree: each before those in it, by name.
 func (d *Desk) Folders(ctx context.Context, person uint) ([]FolderView, error) {
 	p, err := d.Person(ctx, person)
 	if err != nil {
@@ -71,15 +74,33 @@ func (d *Desk) Folders(ctx context.Context, person uint) ([]FolderView, error) {
 	if err := d.db.WithContext(ctx).Find(&chosen).Error; err != nil {
 		return nil, err
 	}
-	out := make([]FolderView, len(rows))
-	for i, f := range rows {
-		out[i] = FolderView{Folder: f, Mine: p.Role == Administrator || p.Role.Allows(ActFolder) && f.OwnerID == person}
-		for _, c := range chosen {
-			if c.FolderID == f.ID {
-				out[i].People = append(out[i].People, c.PersonID)
+	people := map[uint][]uint{}
+	for _, c := range chosen {
+		people[c.FolderID] = append(people[c.FolderID], c.PersonID)
+	}
+	seen := map[uint]bool{}
+	for _, f := range rows {
+		seen[f.ID] = true
+	}
+	in := map[uint][]Folder{}
+	for _, f := range rows {
+		if !seen[f.ParentID] { // the one it is in is not seen
+			f.ParentID = 0
+		}
+		in[f.ParentID] = append(in[f.ParentID], f)
+	}
+	var out []FolderView
+	var add func(parent uint, depth int, path string)
+	add = func(parent uint, depth int, path string) {
+		for _, f := range in[parent] {
+			v := FolderView{Folder: f, Mine: p.Role == Administrator || p.Role.Allows(ActFolder) && f.OwnerID == person, People: people[f.ID], Depth: depth, Path: path + f.Name}
+			out = append(out, v)
+			if depth < maxFolders {
+				add(f.ID, depth+1, v.Path+" / ")
 			}
 		}
 	}
+	add(0, 0, "")
 	return out, nil
 }
 
@@ -89,12 +110,19 @@ func (d *Desk) CountFolders(ctx context.Context, person uint, list []FolderView)
 	if err != nil {
 		return err
 	}
+	var rows []struct {
+		FolderID uint
+		N        int
+	}
+	if err := d.db.WithContext(ctx).Model(&Document{}).Select("folder_id, count(*) n").Where("away_at is null").Where(in, args...).Group("folder_id").Scan(&rows).Error; err != nil {
+		return err
+	}
+	n := map[uint]int{}
+	for _, r := range rows {
+		n[r.FolderID] = r.N
+	}
 	for i := range list {
-		var n int64
-		if err := d.db.WithContext(ctx).Model(&Document{}).Where("folder_id = ? and away_at is null", list[i].ID).Where(in, args...).Count(&n).Error; err != nil {
-			return err
-		}
-		list[i].Documents = int(n)
+		list[i].Documents = n[list[i].ID]
 	}
 	return nil
 }
@@ -122,21 +150,7 @@ func (d *Desk) FolderName(ctx context.Context, id uint) (string, error) {
 
 // MakeFolder makes a folder that is open to the house.
 func (d *Desk) MakeFolder(ctx context.Context, person uint, name string) (*Folder, error) {
-	if err := d.may(ctx, person, ActFolder, nil); err != nil {
-		return nil, err
-	}
-	if strings.TrimSpace(name) == "" {
-		return nil, step.Refuse("a folder needs a name")
-	}
-	f := &Folder{Name: cleanName(name), OwnerID: person}
-	err := d.db.WithContext(ctx).Create(f).Error
-	if err != nil && strings.Contains(err.Error(), "UNIQUE") {
-		return nil, step.Refuse("there is a folder with this name already: use another name")
-	}
-	if err == nil {
-		d.note(ctx, Record{PersonID: person, What: "folder", Detail: "“" + f.Name + "” made"})
-	}
-	return f, err
+	return d.MakeFolderIn(ctx, person, 0, name)
 }
 
 // OpenFolder says who sees a folder: the house, or the people chosen.
@@ -154,25 +168,13 @@ func (d *Desk) OpenFolder(ctx context.Context, person, id uint, closed bool, peo
 	if !f.Mine {
 		return &Forbidden{"only an administrator, or whoever made the folder, says who sees it"}
 	}
+	if f.ParentID != 0 {
+		if up, err := d.Folder(ctx, person, f.ParentID); err == nil && up.Closed {
+			return step.Refuse("“%s” is in “%s”, which is for chosen people: who sees it is said there", f.Name, up.Name)
+		}
+	}
 	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		if err := tx.Model(&Folder{ID: id}).Update("closed", closed).Error; err != nil {
-			return err
-		}
-		if err := tx.Delete(&FolderPerson{}, "folder_id = ?", id).Error; err != nil {
-			return err
-		}
-		if !closed {
-			return nil
-		}
-		for _, p := range append([]uint{f.OwnerID}, people...) {
-			if p == 0 {
-				continue
-			}
-			if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&FolderPerson{FolderID: id, PersonID: p}).Error; err != nil {
-				return err
-			}
-		}
-		return nil
+		return setSeers(tx, id, closed, append([]uint{f.OwnerID}, people...))
 	})
 	if err != nil {
 		return err

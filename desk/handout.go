@@ -223,7 +223,8 @@ func (d *Desk) check(sha string, locked bool) (int, error) {
 // Combination asks for one document made of several, in their order.
 type Combination struct {
 	Documents []uint
-	Name      string // that of the first, and others, if empty
+	Pages     []string // which pages of each, as page sets, "" for all; nil for all of all
+	Name      string   // that of the first, and others, if empty
 	Person    uint
 	RequestID string // of this request alone: a second one of the same id makes nothing more
 }
@@ -256,8 +257,16 @@ func (d *Desk) Combine(ctx context.Context, w *Work, c Combination) (*Document, 
 				name = s.Document.Name + " and others"
 			}
 		}
-		total += s.Document.Pages
-		inserts = append(inserts, arrange.Insert{From: step.SourceRef(fmt.Sprintf("state:%d", s.State.ID)), Name: s.Document.Name})
+		insert := arrange.Insert{From: step.SourceRef(fmt.Sprintf("state:%d", s.State.ID)), Name: s.Document.Name}
+		n := s.Document.Pages
+		if i < len(c.Pages) && c.Pages[i] != "" {
+			insert.Pages.Rule = c.Pages[i]
+			if n, err = step.CountRule(c.Pages[i], n); err != nil {
+				return nil, step.Refuse("the pages of “%s”: %v", s.Document.Name, err)
+			}
+		}
+		total += n
+		inserts = append(inserts, insert)
 	}
 	src := &sources{desk: d, person: c.Person}
 	defer src.close()

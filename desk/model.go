@@ -14,6 +14,7 @@ import (
 	"github.com/go-gormigrate/gormigrate/v2"
 	"gorm.io/gorm"
 
+	"glenrain/core/convert"
 	"glenrain/core/step"
 )
 
@@ -55,15 +56,16 @@ type Document struct {
 	OwnerID      uint `gorm:"index"` // who added it, or to whom it passed
 	Name         string
 	NameKey      string `gorm:"index"` // the name in lower case
-	OriginalSHA  string // the file as it came, or as it was replaced by
+	SortKey      string `gorm:"index"` // what names are sorted by: 2 before 10
+	OriginalSHA  string `gorm:"index"` // the file as it came, or as it was replaced by
 	OriginalName string
-	HeadID       uint // the state people see
-	TipID        uint // the state that redoing leads to
-	TextID       uint // the state whose text is kept for searching
-	NextNo       int  // number of the next step
-	Pages        int
+	HeadID       uint       // the state people see
+	TipID        uint       // the state that redoing leads to
+	TextID       uint       // the state whose text is kept for searching
+	NextNo       int        // number of the next step
+	Pages        int        `gorm:"index"`
 	Paper        string     // "A4", "A4 landscape", "several sizes"
-	Weight       int64      // bytes: base and updates
+	Weight       int64      `gorm:"index"` // bytes: base and updates
 	Arrived      string     // findings on arrival, JSON
 	Locked       bool       // it came locked with a password; its base is not
 	Lock         string     // what it takes to lock it again as it came, JSON (pdf.Kept)
@@ -76,16 +78,21 @@ type Document struct {
 	ChangedBy    uint
 	FirstKey     string // of the first page, and the version of its picture
 	FirstVersion uint
-	Unreadable   bool // its text could not be read: it is not tried again by itself
-	ReadingTries int  // how often its text was begun to be read and not ended, since the server stopped
+	About        string // what it is made of, JSON (About), at the state TextID
+	Weightiest   string // the first of what one would act on: see Trait
+	Unreadable   bool   // its text could not be read: it is not tried again by itself
+	ReadingTries int    // how often its text was begun to be read and not ended, since the server stopped
 }
 
 // Made says what a document was made of.
 type Made struct {
-	Of       string   `json:"of,omitempty"` // "picture" or "documents"
-	Picture  string   `json:"picture,omitempty"`
-	Count    int      `json:"count,omitempty"` // of documents
-	Warnings []string `json:"warnings,omitempty"`
+	Of       string          `json:"of,omitempty"` // "picture", "documents", "pictures" or "file"
+	Picture  string          `json:"picture,omitempty"`
+	Count    int             `json:"count,omitempty"` // of documents or pictures
+	Kind     convert.Kind    `json:"kind,omitempty"`  // of a file that was turned into pages
+	Options  convert.Options `json:"options,omitzero"`
+	Encoding string          `json:"encoding,omitempty"` // that its text was read in
+	Warnings []string        `json:"warnings,omitempty"`
 }
 
 // String says it in words: "a JPEG picture", "4 documents".
@@ -95,6 +102,10 @@ func (m Made) String() string {
 		return "a " + m.Picture + " picture"
 	case "documents":
 		return step.Count(m.Count, "document")
+	case "pictures":
+		return step.Count(m.Count, "picture")
+	case "file":
+		return m.Kind.Title()
 	}
 	return ""
 }
@@ -248,6 +259,35 @@ func migrate7(tx *gorm.DB) error {
 	return recordTables(tx)
 }
 
+// migrate8 makes room for what documents are made of; all are looked through again in the background.
+func migrate8(tx *gorm.DB) error {
+	if err := tx.Exec("DROP INDEX IF EXISTS idx_folders_name").Error; err != nil {
+		return err
+	}
+	if err := tx.AutoMigrate(&Document{}, &PageText{}, &Folder{}, &Trait{}, &Gathered{}); err != nil {
+		return err
+	}
+	var rows []Document
+	if err := tx.Select("id", "name").Find(&rows).Error; err != nil {
+		return err
+	}
+	for _, r := range rows {
+		if err := tx.Model(&Document{ID: r.ID}).Update("sort_key", sortKey(r.Name)).Error; err != nil {
+			return err
+		}
+	}
+	for _, sql := range []string{
+		"UPDATE folders SET parent_id = 0 WHERE parent_id IS NULL",
+		"UPDATE page_texts SET look = ''",
+		"UPDATE documents SET about = '', weightiest = '', text_id = 0",
+	} {
+		if err := tx.Exec(sql).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // migrate brings the database to the newest form.
 func migrate(db *gorm.DB) error {
 	m := gormigrate.New(db, gormigrate.DefaultOptions, []*gormigrate.Migration{{
@@ -273,6 +313,9 @@ func migrate(db *gorm.DB) error {
 	}, {
 		ID:      "7: roles, closed folders, sessions of people, the record",
 		Migrate: migrate7,
+	}, {
+		ID:      "8: what documents are made of, a tree of folders, a list of what is to be combined",
+		Migrate: migrate8,
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

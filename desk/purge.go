@@ -47,7 +47,7 @@ func (d *Desk) purge(ctx context.Context, person, id uint) error {
 		return err
 	}
 	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		for _, of := range []any{&Step{}, &State{}, &HandOut{}, &PageText{}, &Request{}, &PassedOn{}} {
+		for _, of := range []any{&Step{}, &State{}, &HandOut{}, &PageText{}, &Request{}, &PassedOn{}, &Trait{}, &Gathered{}} {
 			if err := tx.Where("document_id = ?", id).Delete(of).Error; err != nil {
 				return err
 			}

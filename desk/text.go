@@ -14,6 +14,7 @@ import (
 	"gorm.io/gorm/clause"
 
 	"glenrain/core/content"
+	"glenrain/core/finding"
 	"glenrain/core/layout"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
@@ -31,6 +32,7 @@ type PageText struct {
 	Hyphens    string // where these stand, as a JSON array of bytes
 	Annotated  string // the parts of the reading that stand in annotations, as a JSON array of from and to in bytes
 	Spaced     string // what of the text is written without spaces, letter by letter (see spaced)
+	Look       string // what the page shows, JSON (finding.PageLook)
 
 	reading   string // with the marks
 	annotated [][2]int
@@ -59,7 +61,7 @@ func (p *PageText) keep(reading string) {
 
 // take takes what the porter read.
 func (p *PageText) take(t porter.Text) {
-	p.Annotated = t.Annotated
+	p.Annotated, p.Look = t.Annotated, toJSON(t.Look)
 	p.keep(t.Reading)
 }
 
@@ -84,7 +86,9 @@ func (d *Desk) keepTexts(ctx context.Context, row *Document, texts []porter.Text
 				return err
 			}
 		}
-		return tx.Model(&Document{}).Where("id = ? and head_id = ?", row.ID, row.HeadID).Update("text_id", row.HeadID).Error
+		var about finding.About
+		_ = json.Unmarshal([]byte(row.About), &about)
+		return d.keepAbout(tx, s, row.HeadID, &about, list)
 	})
 	if err != nil {
 		d.log.Warn("texts that were read on arrival were not kept", "document", row.ID, "err", err)
@@ -217,7 +221,7 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 		if !ok {
 			row = PageText{DocumentID: s.Document.ID, Key: key}
 		}
-		if !ok || row.Version != p.Version {
+		if !ok || row.Version != p.Version || row.Look == "" {
 			ref, _ := s.Keys.Ref(p.Key)
 			refs = append(refs, ref)
 			read = append(read, i)
@@ -231,8 +235,10 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 	}
 	n := 0
 	var err error
-	if len(refs) > 0 {
-		err = porter.Read(ctx, porter.Reading{Parts: s.parts, Pages: refs, Workers: workers}, func(list []porter.Text) error {
+	var about *finding.About
+	if len(refs) > 0 || s.Document.TextID != s.State.ID {
+		in := porter.Reading{Parts: s.parts, Pages: refs, Workers: workers, About: func(a *finding.About) { about = a }}
+		err = porter.Read(ctx, in, func(list []porter.Text) error {
 			for _, text := range list {
 				rows[read[n]].take(text)
 				n++
@@ -264,7 +270,7 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 		}
 		for part := range slices.Chunk(changed, 200) {
 			if err := tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "document_id"}, {Name: "key"}},
-				DoUpdates: clause.AssignmentColumns([]string{"version", "number", "text", "hyphens", "annotated", "spaced"})}).Create(&part).Error; err != nil {
+				DoUpdates: clause.AssignmentColumns([]string{"version", "number", "text", "hyphens", "annotated", "spaced", "look"})}).Create(&part).Error; err != nil {
 				return err
 			}
 		}
@@ -273,7 +279,10 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 				return err
 			}
 		}
-		return tx.Model(&Document{}).Where("id = ?", s.Document.ID).Update("text_id", s.State.ID).Error
+		if about == nil { // it is known
+			return tx.Model(&Document{}).Where("id = ?", s.Document.ID).Update("text_id", s.State.ID).Error
+		}
+		return d.keepAbout(tx, s, s.State.ID, about, rows)
 	})
 	if err != nil {
 		return nil, fmt.Errorf("keeping the text of pages: %w", err)

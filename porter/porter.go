@@ -51,6 +51,7 @@ type Report struct {
 	Kept    *pdf.Kept // what it takes to lock it again; nil where that is not known
 	Pages   int
 	Found   []finding.Finding
+	About   *finding.About
 	Unread  int    // pages whose text took too long to read
 	Partial bool   // not all of the texts are here: reading them took too long
 	Texts   []Text // in the order of the pages
@@ -60,20 +61,31 @@ type Report struct {
 type Text struct {
 	Reading   string // a layout.Reading's
 	Annotated string // the parts of it that stand in annotations, as a JSON array of from and to in bytes
+	Look      finding.PageLook
 }
 
 // Reading asks for the texts of pages of a document: of a base with its updates.
 type Reading struct {
 	Parts   []raster.Part
 	Pages   []pdf.Ref
-	Workers int // 0 for one a core
+	Workers int                  // 0 for one a core
+	About   func(*finding.About) // where it is asked for, what the document is made of
 }
 
 type question struct {
 	Conversion *Conversion
 	Arrival    *Arrival
-	Reading    *Reading
+	Reading    *reading
+	Pictures   *Pictures
 	Seconds    float64 // how long texts may be read
+}
+
+// reading is a Reading as it is sent.
+type reading struct {
+	Parts   []raster.Part
+	Pages   []pdf.Ref
+	Workers int
+	About   bool
 }
 
 type answer struct {
@@ -81,9 +93,11 @@ type answer struct {
 	File    *named
 	Refused string // why a file is not converted
 	Report  *Report
+	About   *finding.About
 	Texts   []Text
 	End     bool
 	Unread  int
+	Done    int // pictures that were placed
 	Error   string
 }
 
@@ -225,7 +239,11 @@ func Read(ctx context.Context, in Reading, put func([]Text) error) error {
 	}
 	cpu := cpuFor(size) + time.Duration(len(in.Pages))*pageCPU
 	got, at := 0, 0 // how many were given to put, and how many came in this try
-	err := ask(ctx, question{Reading: &in, Seconds: (4 * cpu).Seconds()}, cpu, func() { at = 0 }, func(a answer) error {
+	q := question{Reading: &reading{in.Parts, in.Pages, in.Workers, in.About != nil}, Seconds: (4 * cpu).Seconds()}
+	err := ask(ctx, q, cpu, func() { at = 0 }, func(a answer) error {
+		if a.About != nil && in.About != nil {
+			in.About(a.About)
+		}
 		fresh := a.Texts[min(len(a.Texts), max(0, got-at)):]
 		at += len(a.Texts)
 		if len(fresh) == 0 {

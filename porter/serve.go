@@ -39,6 +39,8 @@ func serve(_ []string, in io.Reader, out io.Writer) error {
 	switch {
 	case q.Arrival != nil:
 		err = s.arrive(*q.Arrival, q.Seconds)
+	case q.Pictures != nil:
+		err = s.place(*q.Pictures)
 	case q.Conversion != nil:
 		err = s.convert(*q.Conversion)
 	default:
@@ -150,6 +152,9 @@ func (r *Report) find(ctx context.Context, doc *pdf.Document) (err error) {
 	if r.Found, err = finding.Run(ctx, doc, finding.Arrival); err != nil {
 		return err
 	}
+	if r.About, err = finding.Describe(ctx, doc); err != nil {
+		return err
+	}
 	nav.Outline(doc)
 	field.Signatures(doc)
 	structure.CutPages(doc.ForkIn(ctx), func(pdf.Ref) bool { return false }, true)
@@ -166,7 +171,7 @@ func write(ctx context.Context, doc *pdf.Document, path string) error {
 	return errors.Join(err, f.Close())
 }
 
-func (s *server) read(r Reading, seconds float64) error {
+func (s *server) read(r reading, seconds float64) error {
 	parts, done, err := raster.OpenParts(r.Parts)
 	if err != nil {
 		return err
@@ -175,6 +180,15 @@ func (s *server) read(r Reading, seconds float64) error {
 	doc, err := pdf.Open(parts, parts.Size())
 	if err != nil {
 		return err
+	}
+	if r.About {
+		about, err := finding.Describe(context.Background(), doc)
+		if err != nil {
+			return err
+		}
+		if err := s.enc.Encode(answer{About: about}); err != nil {
+			return err
+		}
 	}
 	return s.texts(doc, r.Pages, r.Workers, seconds)
 }
@@ -185,8 +199,10 @@ func (s *server) texts(doc *pdf.Document, pages []pdf.Ref, workers int, seconds 
 	defer cancel()
 	var wait []Text
 	unread := 0
-	err := layout.Pages(ctx, doc, pages, content.Options{}, workers, func(_ int, l *layout.Page, b []byte) []byte {
+	err := layout.Pages(ctx, doc, pages, content.Options{Images: true}, workers, func(_ int, l *layout.Page, b []byte) []byte {
 		r := l.Reading()
+		look, _ := json.Marshal(finding.LookAt(doc, l.Source, doc.Geometry(l.Source.Ref))) // of numbers
+		b = append(append(b, look...), 0)
 		if parts := l.Annotations(r); parts != nil {
 			list, _ := json.Marshal(parts) // of numbers
 			b = append(b, list...)
@@ -200,8 +216,11 @@ func (s *server) texts(doc *pdf.Document, pages []pdf.Ref, workers int, seconds 
 		if b[len(b)-1] == 1 {
 			unread++
 		}
-		annotated, text, _ := strings.Cut(string(b[:len(b)-1]), "\x00")
-		if wait = append(wait, Text{strings.ToValidUTF8(text, "\ufffd"), annotated}); len(wait) < batch {
+		looked, rest, _ := strings.Cut(string(b[:len(b)-1]), "\x00")
+		annotated, text, _ := strings.Cut(rest, "\x00")
+		t := Text{Reading: strings.ToValidUTF8(text, "\ufffd"), Annotated: annotated}
+		_ = json.Unmarshal([]byte(looked), &t.Look)
+		if wait = append(wait, t); len(wait) < batch {
 			return nil
 		}
 		err := s.enc.Encode(answer{Texts: wait})

@@ -22,7 +22,7 @@ take bootstrap@5.3.9 LICENSE shell/static/vendor/bootstrap.LICENSE
 take @fontsource-variable/atkinson-hyperlegible-next@5.3.0 files/atkinson-hyperlegible-next-latin-wght-normal.woff2 shell/static/vendor/hyperlegible-latin.woff2
 take @fontsource-variable/atkinson-hyperlegible-next@5.3.0 files/atkinson-hyperlegible-next-latin-ext-wght-normal.woff2 shell/static/vendor/hyperlegible-latin-ext.woff2
 take @fontsource-variable/atkinson-hyperlegible-next@5.3.0 LICENSE shell/static/vendor/hyperlegible.LICENSE
-for icon in search three-dots arrow-counterclockwise arrow-clockwise eye inbox x-lg pencil chevron-left chevron-right dash plus download question-lg person; do
+for icon in search three-dots arrow-counterclockwise arrow-clockwise eye inbox x-lg pencil chevron-left chevron-right dash plus download question-lg person lock info-circle; do
     take bootstrap-icons@1.13.2 "icons/$icon.svg" "shell/static/icons/$icon.svg"
 done
 take bootstrap-icons@1.13.2 LICENSE shell/static/icons/LICENSE

@@ -39,7 +39,8 @@ const (
 	ODT      Kind = "odt"
 	ODS      Kind = "ods"
 	Mail     Kind = "mail"
-	Zip      Kind = "zip" // brings in what is in it; it is not turned into pages itself
+	Zip      Kind = "zip"     // brings in what is in it; it is not turned into pages itself
+	Foreign  Kind = "foreign" // of an office program, and of a kind that is not read
 )
 
 // Title is what people call a kind: "a text".
@@ -122,6 +123,9 @@ func Read(ctx context.Context, kind Kind, name string, r io.ReaderAt, size int64
 	if size > most {
 		return nil, &Refusal{Sentence: fmt.Sprintf("it is over %d MB, which is more than is turned into pages of %s", most>>20, kind.Title())}
 	}
+	if kind == Foreign {
+		return nil, &Refusal{Sentence: fmt.Sprintf("files of its kind%s are not turned into pages here: save it as docx, xlsx, odt, ods or PDF in the program that wrote it", ending(name))}
+	}
 	s := page.New()
 	out := &Result{}
 	err := out.read(ctx, s, kind, path.Base(name), io.NewSectionReader(r, 0, size), o)
@@ -139,6 +143,14 @@ func Read(ctx context.Context, kind Kind, name string, r io.ReaderAt, size int64
 	}
 	out.Sheet, out.Told = s.End(), s.Told
 	return out, nil
+}
+
+func ending(name string) string {
+	ext := strings.TrimPrefix(strings.ToLower(path.Ext(name)), ".")
+	if ext == "" || len(ext) > 6 {
+		return ""
+	}
+	return " (" + ext + ")"
 }
 
 // sentence keeps what libraries say out of what people read.

@@ -18,6 +18,9 @@ import (
 var byExt = map[string]Kind{".md": Markdown, ".markdown": Markdown, ".mdown": Markdown, ".html": HTML, ".htm": HTML, ".xhtml": HTML, ".csv": CSV, ".tsv": CSV, ".eml": Mail,
 	".txt": Text, ".text": Text, ".log": Text, ".asc": Text}
 
+// own are the endings of PDFs and pictures: whatever such a file holds, it is read as one, and said to be none.
+var own = map[string]bool{".pdf": true, ".jpg": true, ".jpeg": true, ".png": true, ".tif": true, ".tiff": true, ".bmp": true, ".gif": true, ".webp": true, ".heic": true, ".heif": true}
+
 // looked is how many bytes of a file are looked at to tell its kind.
 const looked = 8 << 10
 
@@ -37,9 +40,9 @@ func Find(ctx context.Context, name string, r io.ReaderAt, size int64) Kind {
 		case ".xlsx", ".xlsm":
 			return XLSX
 		}
-		return None
+		return Foreign
 	}
-	if len(head) == 0 || bytes.Contains(head[:min(n, 1024)], []byte("%PDF-")) || !encoded.IsText(head) {
+	if own[ext] || len(head) == 0 || bytes.Contains(head[:min(n, 1024)], []byte("%PDF-")) || !encoded.IsText(head) {
 		return None
 	}
 	if k, ok := byExt[ext]; ok {
@@ -68,6 +71,8 @@ func packed(ctx context.Context, r io.ReaderAt, size int64) Kind {
 			return ODT
 		case strings.HasPrefix(s, "application/vnd.oasis.opendocument.spreadsheet"):
 			return ODS
+		case strings.HasPrefix(s, "application/"):
+			return Foreign
 		}
 	}
 	if p.Has("[Content_Types].xml") {
@@ -91,6 +96,7 @@ func packed(ctx context.Context, r io.ReaderAt, size int64) Kind {
 		case p.Has("xl/workbook.xml"), p.Has("xl/workbook.bin"):
 			return XLSX
 		}
+		return Foreign
 	}
 	return Zip
 }

@@ -156,7 +156,7 @@ func (p *Picture) XObject(doc *pdf.Document) (ref pdf.Ref, err error) {
 				err = over
 				return
 			}
-			err = fmt.Errorf("%w: %v", ErrFormat, f)
+			err = fmt.Errorf("%w: it is damaged", ErrFormat)
 		}
 	}()
 	return p.make(doc)

@@ -292,3 +292,12 @@ func (p Place) Index(doc *pdf.Document, keys *Keys) (int, error) {
 	}
 	return len(all), nil
 }
+
+// CountRule tells how many pages of n a page set means; that it means none is a refusal.
+func CountRule(rule string, n int) (int, error) {
+	at, err := EvalRule(rule, n)
+	if err == nil && len(at) == 0 {
+		err = Refuse("there are no pages %s in %s", rule, Count(n, "page"))
+	}
+	return len(at), err
+}

@@ -1,12 +1,10 @@
-// Package documents is the first screen: all documents, the Bin, what was handed out, and the search in all texts.
+// Package documents is the first screen: all documents in their folders, what arrives, what is about to be combined, the Bin, what was
+// handed out, and the search in all texts.
 package documents
 
 import (
-	"context"
 	"embed"
-	"errors"
 	"fmt"
-	"io"
 	"mime"
 	"net/http"
 	"net/url"
@@ -32,11 +30,14 @@ func Screen() station.Screen {
 		Keys: []station.Key{
 			{Keys: []string{"Tab"}, Show: []string{"Tab", "Space"}, What: "to a document; select it"},
 			{Keys: []string{"Enter"}, What: "open the document that has the focus"},
+			{Keys: []string{"Shift+ArrowUp"}, Show: []string{"Shift ↑", "Shift ↓"}, What: "on the list to combine: move the entry that has the focus"},
+			{Keys: []string{"Delete"}, Show: []string{"Delete"}, What: "on the list to combine: take the entry off"},
 		},
 		Places: []station.Place{
 			{Text: "All documents", Words: "documents all list add upload files home", URL: "/documents"},
 			{Text: "Files handed out", Words: "handed out files written downloads", URL: "/documents/out"},
 			{Text: "The Bin", Words: "bin deleted removed restore trash", URL: "/documents/bin"},
+			{Text: "Documents that are pictures without text", Words: "scan scanned ocr no text find", URL: "/documents?trait=no-text"},
 		},
 	}
 }
@@ -57,9 +58,11 @@ func (s *screen) routes(r station.Router) {
 	r.Get("/documents/text", s.search)
 	r.Get("/documents/more/{view}", s.more)
 	r.PostLarge("/documents/add", maxUpload, s.add)
+	r.Post("/documents/again", s.again)
 	r.Post("/documents/combine", s.combine)
 	r.Post("/documents/bin", s.bin)
 	r.Post("/documents/restore", s.restore)
+	r.Get("/documents/{id}/about", s.about)
 	r.Get("/documents/{id}/name", s.nameForm)
 	r.Post("/documents/{id}/name", s.rename)
 	r.Get("/documents/{id}/first", s.firstPicture)
@@ -69,14 +72,20 @@ func (s *screen) routes(r station.Router) {
 	r.Post("/documents/purge", s.purge)
 	r.Get("/documents/{id}/people", s.seers)
 	r.Post("/documents/{id}/people", s.passOn)
+	r.Get("/documents/pictures", s.pictures)
+	r.Post("/documents/pictures", s.makePictures)
+	r.Post("/gather", s.gather)
+	r.Post("/gather/{what}", s.gathered)
 	r.Get("/folders", s.folders)
 	r.Post("/folders", s.makeFolder)
 	r.Post("/folders/{id}", s.openFolder)
+	r.Post("/folders/{id}/name", s.renameFolder)
+	r.Post("/folders/{id}/move", s.moveFolder)
+	r.Post("/folders/{id}/remove", s.removeFolder)
 }
 
 type row struct {
 	desk.Document
-	ToDo            string // what one would act on, in a few words
 	Who             string
 	Binned          bool
 	Folder          string // that it is in, where that is worth telling
@@ -88,9 +97,15 @@ type outRow struct {
 	Who string
 }
 
+// choice is one of the words in the line that says what is listed.
+type choice struct {
+	Value, Text string
+	Chosen      bool
+}
+
 type view struct {
 	station.Around
-	View    string // "here", "bin", "out", "text" or "folders"
+	View    string // "here", "bin", "out", "text", "folders" or "pictures"
 	Folders []desk.FolderView
 	Folder  desk.FolderView // the one whose documents are listed; zero for all
 	People  []desk.Person   // of the house
@@ -99,117 +114,168 @@ type view struct {
 	Purges  bool
 	Rows    []row
 	Outs    []outRow
-	More    uint // the row to go on behind; 0 where all are there
+	More    string // the address of the rows behind those that are there; empty where all are
 	Here    int
+	Listed  int // documents that the list has in all
 	Binned  int
+	BinDays int // after which documents in the Bin are purged; 0 for never
 	Out     int
 	Message *station.Message
+	Traits  []choice
+	Sorts   []choice
+	Words   string
+	Narrow  bool // the list is narrowed by a trait or by words
+	List    *desk.GatheredOutcome
 	Query   string // what was looked for in the text of all documents
 	Found   *desk.TextHits
 	Unread  int // pages without text
+	Pics    *picturesView
 }
 
 // listPart is how many rows are sent at a time.
 const listPart = 50
 
-func (s *screen) view(r *http.Request, name string, after uint) (*view, error) {
-	me := station.Person(r)
+// sorts are the orders of the list, as its line says them.
+var sorts = []choice{{Value: "", Text: "newest first"}, {Value: "name", Text: "by name"}, {Value: "pages", Text: "most pages first"}, {Value: "weight", Text: "heaviest first"}}
+
+// listing reads what is asked for from the address.
+func listing(r *http.Request, name string) desk.Listing {
+	return desk.Listing{Person: station.Person(r).ID, Binned: name == "bin", Trait: r.FormValue("trait"), Words: strings.TrimSpace(r.FormValue("words")),
+		Sort: desk.Sort(r.FormValue("sort")), After: station.FormID(r, "after"), Most: listPart + 1}
+}
+
+func (s *screen) view(r *http.Request, name string) (*view, error) {
+	me, ctx := station.Person(r), r.Context()
 	v := &view{Around: s.Host.Screen(r, "Documents"), View: name, Changes: me.Role.Allows(desk.ActChange), Purges: me.Role.Allows(desk.ActPurge)}
-	if after == 0 {
-		here, binned, out, err := s.desk.Counts(r.Context(), me.ID)
+	part := listing(r, name)
+	if part.After == 0 {
+		here, binned, out, err := s.desk.Counts(ctx, me.ID)
 		if err != nil {
 			return nil, err
 		}
 		v.Here, v.Binned, v.Out = int(here), int(binned), int(out)
-	}
-	if name == "text" {
-		return v, nil
-	}
-	folder := station.FormID(r, "folder")
-	if name == "here" || name == "folders" {
-		var err error
-		if v.Folders, err = s.desk.Folders(r.Context(), me.ID); err != nil {
-			return nil, err
-		}
-		for _, f := range v.Folders {
-			if f.ID == folder {
-				v.Folder = f
+		if v.Changes {
+			if v.List, err = s.desk.GatheredList(ctx, me.ID); err != nil {
+				return nil, err
 			}
 		}
-		if folder != 0 && v.Folder.ID == 0 {
-			return nil, desk.ErrMissing
+	}
+	var err error
+	if v.Folders, err = s.desk.Folders(ctx, me.ID); err != nil {
+		return nil, err
+	}
+	if part.After == 0 {
+		if err := s.desk.CountFolders(ctx, me.ID, v.Folders); err != nil {
+			return nil, err
 		}
 	}
-	if name == "folders" {
-		var err error
-		if err = s.desk.CountFolders(r.Context(), me.ID, v.Folders); err != nil {
-			return nil, err
-		}
-		if v.People, err = s.desk.Others(r.Context(), 0); err != nil {
-			return nil, err
-		}
-		v.Chosen = map[uint]string{}
-		for _, f := range v.Folders {
-			v.Chosen[f.ID] = chosen(f, v.People)
-		}
+	switch name {
+	case "text", "pictures":
 		return v, nil
+	case "folders":
+		return v, s.peopleOf(r, v)
 	}
-	people, err := s.desk.People(r.Context())
+	folder := station.FormID(r, "folder")
+	for _, f := range v.Folders {
+		if f.ID == folder {
+			v.Folder = f
+		}
+	}
+	if folder != 0 && v.Folder.ID == 0 {
+		return nil, desk.ErrMissing
+	}
+	part.Folder = v.Folder.ID
+	people, err := s.desk.People(ctx)
 	if err != nil {
 		return nil, err
 	}
-	part := desk.Listing{Person: me.ID, Binned: name == "bin", Folder: v.Folder.ID, After: after, Most: listPart + 1}
 	if name == "out" {
-		list, err := s.desk.HandOuts(r.Context(), 0, part)
-		if err != nil {
-			return nil, err
-		}
-		if len(list) > listPart {
-			list = list[:listPart]
-			v.More = list[listPart-1].ID
-		}
-		for _, h := range list {
-			v.Outs = append(v.Outs, outRow{h, people[h.PersonID]})
-		}
-		return v, nil
+		return v, s.outs(r, v, part, people)
 	}
-	docs, err := s.desk.Documents(r.Context(), part)
+	return v, s.rows(r, v, part, people)
+}
+
+func (s *screen) outs(r *http.Request, v *view, part desk.Listing, people map[uint]string) error {
+	list, err := s.desk.HandOuts(r.Context(), 0, part)
 	if err != nil {
-		return nil, err
+		return err
+	}
+	if len(list) > listPart {
+		list = list[:listPart]
+		v.More = fmt.Sprintf("/documents/more/out?after=%d", list[listPart-1].ID)
+	}
+	for _, h := range list {
+		v.Outs = append(v.Outs, outRow{h, people[h.PersonID]})
+	}
+	return nil
+}
+
+func (s *screen) rows(r *http.Request, v *view, part desk.Listing, people map[uint]string) error {
+	ctx := r.Context()
+	docs, err := s.desk.Documents(ctx, part)
+	if err != nil {
+		return err
 	}
 	if len(docs) > listPart {
 		docs = docs[:listPart]
-		v.More = docs[listPart-1].ID
+		q := url.Values{"after": {fmt.Sprint(docs[listPart-1].ID)}}
+		for key, value := range map[string]string{"trait": part.Trait, "words": part.Words, "sort": string(part.Sort)} {
+			if value != "" {
+				q.Set(key, value)
+			}
+		}
+		if part.Folder != 0 {
+			q.Set("folder", fmt.Sprint(part.Folder))
+		}
+		v.More = "/documents/more/" + v.View + "?" + q.Encode()
 	}
 	for _, d := range docs {
 		v.Rows = append(v.Rows, rowOf(d, people, v))
 	}
-	return v, nil
+	if part.After != 0 {
+		return nil
+	}
+	v.Words, v.Narrow = part.Words, part.Trait != "" || part.Words != ""
+	if v.View == "bin" {
+		h, err := s.desk.House(ctx)
+		v.BinDays = h.BinDays
+		return err
+	}
+	n, err := s.desk.CountDocuments(ctx, part)
+	if err != nil {
+		return err
+	}
+	v.Listed = int(n)
+	counts, err := s.desk.Traits(ctx, part.Person, part)
+	if err != nil {
+		return err
+	}
+	v.Traits = []choice{{Text: "all"}}
+	for _, k := range desk.TraitKinds {
+		if counts[k.Kind] > 0 || part.Trait == k.Kind {
+			v.Traits = append(v.Traits, choice{k.Kind, fmt.Sprintf("%s (%s)", k.Name, step.Thousands(counts[k.Kind])), part.Trait == k.Kind})
+		}
+	}
+	for _, o := range sorts {
+		o.Chosen = o.Value == string(part.Sort)
+		v.Sorts = append(v.Sorts, o)
+	}
+	return nil
 }
-
-// quiet are findings that nobody acts on in a list of documents.
-var quiet = map[string]bool{"untagged": true}
 
 func rowOf(d desk.Document, people map[uint]string, v *view) row {
 	out := row{Document: d, Who: people[d.ChangedBy], Binned: d.BinnedAt != nil, Changes: v.Changes, Purges: v.Purges}
 	for _, f := range v.Folders {
-		if f.ID == d.FolderID && (f.Closed || f.Name != "Documents") {
-			out.Folder = f.Name
+		if f.ID == d.FolderID && v.Folder.ID != f.ID && (f.Closed || f.Path != "Documents") {
+			out.Folder = f.Path
 		}
-	}
-	for _, f := range d.Found() {
-		if quiet[f.Kind] || f.Kind == "no-text" && d.Made.Of == "picture" {
-			continue
-		}
-		out.ToDo = f.Sentence
-		break
 	}
 	return out
 }
 
 // show answers with the screen, or only its changing part.
 func (s *screen) show(w http.ResponseWriter, r *http.Request, name string, m *station.Message) error {
-	v, err := s.view(r, name, 0)
+	v, err := s.view(r, name)
 	if err != nil {
 		return err
 	}
@@ -229,10 +295,10 @@ func (s *screen) render(w http.ResponseWriter, r *http.Request, v *view) error {
 func (s *screen) more(w http.ResponseWriter, r *http.Request) error {
 	name := station.Text(r, "view")
 	part := map[string]string{"here": "document-rows", "bin": "document-rows", "out": "out-rows"}[name]
-	if part == "" {
+	if part == "" || station.FormID(r, "after") == 0 {
 		return desk.ErrMissing
 	}
-	v, err := s.view(r, name, station.FormID(r, "after"))
+	v, err := s.view(r, name)
 	if err != nil {
 		return err
 	}
@@ -241,7 +307,7 @@ func (s *screen) more(w http.ResponseWriter, r *http.Request) error {
 
 // search shows what a search through the text of all documents found.
 func (s *screen) search(w http.ResponseWriter, r *http.Request) error {
-	v, err := s.view(r, "text", 0)
+	v, err := s.view(r, "text")
 	if err != nil {
 		return err
 	}
@@ -258,43 +324,6 @@ func (s *screen) search(w http.ResponseWriter, r *http.Request) error {
 	return s.render(w, r, v)
 }
 
-// add takes one file as the body of the request; its name is in the address, the request's id in a header.
-func (s *screen) add(w http.ResponseWriter, r *http.Request) error {
-	name := r.URL.Query().Get("name")
-	in, err := s.desk.Store.Create()
-	if err != nil {
-		return err
-	}
-	defer in.Drop()
-	if _, err := io.Copy(in, r.Body); err != nil {
-		var tooLarge *http.MaxBytesError
-		if !errors.As(err, &tooLarge) && !desk.NoSpace(err) {
-			err = step.Refuse("“%s” did not arrive whole; nothing was changed", name)
-		}
-		return err
-	}
-	folder := station.FormID(r, "folder")
-	if folder == 0 {
-		f, err := s.desk.EnsureFolder(r.Context(), "Documents")
-		if err != nil {
-			return err
-		}
-		folder = f.ID
-	}
-	// The password of a locked file comes in a header, percent-encoded: never in the address.
-	password, err := url.PathUnescape(r.Header.Get("File-Password"))
-	if err != nil {
-		password = ""
-	}
-	d, err := s.desk.Arrive(r.Context(), desk.Arrival{Person: station.Person(r).ID, Folder: folder, Name: name, Password: password, RequestID: station.RequestID(r.Header.Get("Request-Id"), name, fmt.Sprint(in.Size))}, in)
-	if err != nil {
-		return err
-	}
-	return station.SendJSON(w, map[string]any{
-		"id": d.ID, "name": d.Name, "sentence": fmt.Sprintf("%s, %s, %s", step.Count(d.Pages, "page"), d.Paper, station.Weight(d.Weight)),
-	})
-}
-
 func selected(r *http.Request) []uint {
 	var out []uint
 	_ = r.ParseForm()
@@ -305,29 +334,6 @@ func selected(r *http.Request) []uint {
 		}
 	}
 	return out
-}
-
-func (s *screen) combine(w http.ResponseWriter, r *http.Request) error {
-	c := desk.Combination{Documents: selected(r), Name: strings.TrimSpace(r.FormValue("name")), Person: station.Person(r).ID}
-	c.RequestID = station.RequestID(r.FormValue("_request"), fmt.Sprintf("%+v", c))
-	if len(c.Documents) < 2 {
-		return step.Refuse("select at least two documents to combine")
-	}
-	for _, id := range c.Documents { // told at once, and not by the work
-		if err := s.desk.May(r.Context(), c.Person, desk.ActLook, id); err != nil {
-			return err
-		}
-	}
-	if err := s.desk.May(r.Context(), c.Person, desk.ActAdd, 0); err != nil {
-		return err
-	}
-	return s.Work(w, r, s.desk.Start(c.Person, "Combining "+step.Count(len(c.Documents), "document"), func(ctx context.Context, w *desk.Work) (any, error) {
-		d, err := s.desk.Combine(desk.FromSame(ctx, r.Context()), w, c)
-		if err != nil {
-			return nil, err
-		}
-		return fmt.Sprintf("/desk/%d", d.ID), nil
-	}))
 }
 
 func (s *screen) bin(w http.ResponseWriter, r *http.Request) error {
@@ -366,12 +372,19 @@ func (s *screen) rename(w http.ResponseWriter, r *http.Request) error {
 	return s.show(w, r, "here", &station.Message{Text: fmt.Sprintf("Renamed to “%s”.", d.Name)})
 }
 
-// thumb is the longest side of the picture in a row, in pixels.
-const thumb = 80
+// thumb is the longest side of the picture in a row, in pixels; largeThumb that of one that a picture's page is shown with.
+const (
+	thumb      = 80
+	largeThumb = 240
+)
 
 // firstPicture sends the picture of a document's first page; its address changes with the document's state.
 func (s *screen) firstPicture(w http.ResponseWriter, r *http.Request) error {
-	data, err := s.desk.FirstPicture(r.Context(), station.Person(r).ID, station.ID(r, "id"), thumb)
+	size := thumb
+	if r.FormValue("large") != "" {
+		size = largeThumb
+	}
+	data, err := s.desk.FirstPicture(r.Context(), station.Person(r).ID, station.ID(r, "id"), size)
 	if station.Undrawn(err) {
 		return station.SendUndrawn(w, true)
 	}

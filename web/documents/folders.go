@@ -36,12 +36,65 @@ func (s *screen) folders(w http.ResponseWriter, r *http.Request) error {
 	return s.show(w, r, "folders", nil)
 }
 
+// peopleOf fills in who sees the folders.
+func (s *screen) peopleOf(r *http.Request, v *view) (err error) {
+	if v.People, err = s.desk.Others(r.Context(), 0); err != nil {
+		return err
+	}
+	v.Chosen = map[uint]string{}
+	for _, f := range v.Folders {
+		v.Chosen[f.ID] = chosen(f, v.People)
+	}
+	return nil
+}
+
 func (s *screen) makeFolder(w http.ResponseWriter, r *http.Request) error {
-	f, err := s.desk.MakeFolder(r.Context(), station.Person(r).ID, r.FormValue("name"))
+	f, err := s.desk.MakeFolderIn(r.Context(), station.Person(r).ID, station.FormID(r, "in"), r.FormValue("name"))
 	if err != nil {
 		return err
 	}
-	return s.show(w, r, "folders", &station.Message{Text: fmt.Sprintf("The folder “%s” was made. It is open to the house.", f.Name)})
+	text := fmt.Sprintf("The folder “%s” was made. It is open to the house.", f.Name)
+	if up, err := s.desk.Folder(r.Context(), station.Person(r).ID, f.ParentID); err == nil && up.Closed {
+		text = fmt.Sprintf("The folder “%s” was made. Those see it who see “%s”.", f.Name, up.Name)
+	}
+	return s.show(w, r, "folders", &station.Message{Text: text})
+}
+
+func (s *screen) renameFolder(w http.ResponseWriter, r *http.Request) error {
+	f, err := s.desk.RenameFolder(r.Context(), station.Person(r).ID, station.ID(r, "id"), r.FormValue("name"))
+	if err != nil {
+		return err
+	}
+	return s.show(w, r, "folders", &station.Message{Text: fmt.Sprintf("The folder is called “%s” now.", f.Name)})
+}
+
+// moveFolder puts a folder into another one: from the list of folders, or dragged in the tree.
+func (s *screen) moveFolder(w http.ResponseWriter, r *http.Request) error {
+	to := station.FormID(r, "to")
+	f, err := s.desk.MoveFolder(r.Context(), station.Person(r).ID, station.ID(r, "id"), to)
+	if err != nil {
+		return err
+	}
+	text := fmt.Sprintf("The folder “%s” stands at the top now.", f.Name)
+	if to != 0 {
+		up, err := s.desk.Folder(r.Context(), station.Person(r).ID, to)
+		if err != nil {
+			return err
+		}
+		text = fmt.Sprintf("The folder “%s” is in “%s” now.", f.Name, up.Name)
+		if up.Closed {
+			text += " Those see it who see that one."
+		}
+	}
+	return s.show(w, r, "folders", &station.Message{Text: text})
+}
+
+func (s *screen) removeFolder(w http.ResponseWriter, r *http.Request) error {
+	f, err := s.desk.RemoveFolder(r.Context(), station.Person(r).ID, station.ID(r, "id"))
+	if err != nil {
+		return err
+	}
+	return s.show(w, r, "folders", &station.Message{Text: fmt.Sprintf("The folder “%s” was removed.", f.Name)})
 }
 
 // openFolder says who sees a folder.

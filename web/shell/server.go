@@ -269,6 +269,11 @@ func (h host) Render(w http.ResponseWriter, code int, name string, data any) err
 	return h.s.render(w, code, h.set, name, data)
 }
 
+func (h host) Sentence(err error) string {
+	_, s := status(err)
+	return s
+}
+
 func (h host) Work(w http.ResponseWriter, r *http.Request, work *desk.Work) error {
 	return h.s.showWork(w, r, work)
 }

@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"glenrain/core/step"
+	"glenrain/desk"
 	"glenrain/web/station"
 )
 
@@ -58,6 +59,10 @@ func parseTemplates(stations []station.Station, screens []station.Screen) (*temp
 		"when":    station.When,
 		"moment":  station.Moment,
 		"day":     station.Day,
+		"paper":   desk.Paper,
+		"papers":  func() []string { return []string{"A3", "A4", "A5", "Letter", "Legal"} },
+		"add":     func(a, b float64) float64 { return a + b },
+		"sub":     func(a, b float64) float64 { return a - b },
 		"count":   step.Count,
 		"number":  step.Thousands,
 		"json":    asJSON,

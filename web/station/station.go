@@ -130,6 +130,8 @@ type Host interface {
 	Render(w http.ResponseWriter, code int, name string, data any) error
 	// Screen gives what every screen shows around its own content.
 	Screen(r *http.Request, title string) Around
+	// Sentence says an error as an answer would.
+	Sentence(err error) string
 	// Work answers with how far background work is, or with where it led.
 	Work(w http.ResponseWriter, r *http.Request, work *desk.Work) error
 }

@@ -11,8 +11,10 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"slices"
 	"strings"
 
+	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/htmlindex"
 )
 
@@ -41,8 +43,13 @@ type Package struct {
 	files map[string]*zip.File
 	names []string
 	spent int64
+	one   int64 // bytes that one member may unpack to
+	most  int64 // and all together
 	ctx   context.Context
 }
+
+// Allow sets how many bytes one member may unpack to, and all that are asked for together.
+func (p *Package) Allow(one, all int64) { p.one, p.most = one, all }
 
 // Open lists the members of a package. Names are compared without regard to case, as ECMA-376 part 2, 6.2.2 says.
 func Open(ctx context.Context, r io.ReaderAt, size int64) (*Package, error) {
@@ -57,8 +64,13 @@ func Open(ctx context.Context, r io.ReaderAt, size int64) (*Package, error) {
 	if len(z.File) > MaxMembers {
 		return nil, ErrTooMany
 	}
-	p := &Package{files: map[string]*zip.File{}, ctx: ctx}
+	p := &Package{files: map[string]*zip.File{}, ctx: ctx, one: MaxMember, most: MaxAll}
 	for _, f := range z.File {
+		if f.NonUTF8 { // the code page of the machines that zips come from (APPNOTE, D.1)
+			if s, err := charmap.CodePage437.NewDecoder().String(f.Name); err == nil {
+				f.Name = s
+			}
+		}
 		name := clean(f.Name)
 		if _, twice := p.files[name]; name == "" || twice || f.FileInfo().IsDir() {
 			continue
@@ -66,6 +78,7 @@ func Open(ctx context.Context, r io.ReaderAt, size int64) (*Package, error) {
 		p.files[name] = f
 		p.names = append(p.names, f.Name)
 	}
+	slices.SortStableFunc(p.names, func(a, b string) int { return strings.Compare(path.Dir(a), path.Dir(b)) })
 	return p, nil
 }
 
@@ -93,7 +106,7 @@ func (c *counted) Read(b []byte) (int, error) {
 	n, err := c.r.Read(b)
 	c.n += int64(n)
 	c.p.spent += int64(n)
-	if c.n > c.max || c.p.spent > MaxAll {
+	if c.n > c.max || c.p.spent > c.p.most {
 		return 0, ErrTooMuch
 	}
 	if err != nil && err != io.EOF && !errors.Is(err, ErrTooMuch) {
@@ -117,7 +130,7 @@ func (p *Package) Reader(name string) (io.ReadCloser, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrDamaged, err)
 	}
-	most := min(int64(MaxMember), max(freeGrowth, int64(f.CompressedSize64)*maxRatio))
+	most := min(p.one, max(freeGrowth, int64(f.CompressedSize64)*maxRatio))
 	return &counted{r: r, p: p, max: most}, nil
 }
 
