@@ -32,7 +32,8 @@ type Converted struct {
 // converted is what a child sends: the sheet, and its files one by one.
 type converted struct {
 	Converted
-	HTML []byte
+	HTML  []byte
+	Sizes [][2]float64
 }
 
 // named is a file that is sent with its name.
@@ -64,7 +65,7 @@ func Convert(ctx context.Context, in Conversion, w io.Writer) (*Converted, error
 	begin := func() { out, sheet = nil, typeset.Sheet{Files: map[string]typeset.File{}} }
 	err := ask(ctx, question{Conversion: &in}, convertCPU+cpuFor(in.Size), begin, func(a answer) error {
 		if a.Sheet != nil {
-			out, sheet.HTML = &a.Sheet.Converted, a.Sheet.HTML
+			out, sheet.HTML, sheet.Sizes = &a.Sheet.Converted, a.Sheet.HTML, a.Sheet.Sizes
 		}
 		if a.File != nil {
 			sheet.Files[a.File.Name] = a.File.File
@@ -144,7 +145,7 @@ func (s *server) convert(c Conversion) error {
 			return err
 		}
 	}
-	return s.enc.Encode(answer{Sheet: &converted{Converted{r.Told, r.Encoding}, r.Sheet.HTML}, End: true})
+	return s.enc.Encode(answer{Sheet: &converted{Converted{r.Told, r.Encoding}, r.Sheet.HTML, r.Sheet.Sizes}, End: true})
 }
 
 // read reads a file; a fault in a reader is the file's.

@@ -81,7 +81,7 @@ func TestLooks(t *testing.T) {
 		}
 	}
 	o.page.MustElement("#drop-files").MustSetFiles(refused...)
-	o.wait(`() => document.getElementById("drop-said").textContent.startsWith("0 of 2 added. ")`)
+	o.wait(`() => document.getElementById("drop-said").textContent.startsWith("0 of 2 added, 2 did not come in")`)
 	o.shot("refused")
 	o.go_("/folders")
 	o.page.MustEval(`() => { document.querySelector("details.closed").open = true }`)

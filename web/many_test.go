@@ -40,9 +40,10 @@ func TestFortyFiles(t *testing.T) {
 	o.openBrowser()
 	o.signIn()
 	o.page.MustElement("#drop-files").MustSetFiles(paths...)
-	o.wait(`() => document.getElementById("drop-said").textContent.startsWith("39 of 40 added.")`)
+	o.wait(`() => document.getElementById("drop-said").textContent === "39 of 40 added, 1 did not come in."`)
 	o.wait(`() => document.querySelectorAll("#document-table tbody tr").length === 39`)
-	assert.Contains(t, o.text("#drop-said"), "“Paper 17.pdf”: the file is plain text")
+	assert.Equal(t, "Paper 17.pdf the file is plain text, not a PDF", o.text("#drop-wrong"))
+	assert.Equal(t, "39 files arrived", o.text("#drop-done summary"))
 	o.shot("forty")
 	assert.True(t, o.page.MustEval(`() => { const m = document.querySelector("main"); return m.scrollWidth <= m.clientWidth; }`).Bool(), "a long name breaks, and the table fits")
 }

@@ -65,7 +65,7 @@ func (c *client) signIn(name string) {
 	c.t.Helper()
 	code, body, _ := c.post("/enter", url.Values{"name": {name}, "password": {demo.Password}})
 	require.Equal(c.t, http.StatusOK, code, body)
-	require.Contains(c.t, body, "Drop files here")
+	require.Contains(c.t, body, "Drop files or folders here")
 }
 
 func (c *client) bring(name string, data []byte) string {
@@ -112,7 +112,7 @@ func TestOneTimeAddresses(t *testing.T) {
 	_, body := c.get("/enter/" + token)
 	assert.Contains(t, body, "Welcome, Isla Merrow")
 	_, body, _ = c.post("/enter/"+token, nil)
-	assert.Contains(t, body, "Drop files here")
+	assert.Contains(t, body, "Drop files or folders here")
 	code, _ := o.client().get("/enter/" + token)
 	assert.Equal(t, http.StatusUnauthorized, code, "it works once")
 	first, err := o.desk.InviteFirst(t.Context(), 1e12)
@@ -126,7 +126,7 @@ func TestOneTimeAddresses(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, code)
 	assert.Contains(t, body, "at least 10 characters")
 	_, body, _ = n.post("/enter/"+joins, url.Values{"full-name": {"Tomas Quill"}, "name": {"tomas"}, "password": {"neap tides too"}})
-	assert.Contains(t, body, "Drop files here")
+	assert.Contains(t, body, "Drop files or folders here")
 }
 
 func TestAnswersAreGuarded(t *testing.T) {

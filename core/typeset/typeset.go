@@ -37,6 +37,7 @@ var (
 type Sheet struct {
 	HTML  []byte
 	Files map[string]File // by the path of their address: "fonts/sans.ttf"
+	Sizes [][2]float64    // of the pages that it asks for, in points
 }
 
 // File is one that the HTML may name.
@@ -100,9 +101,23 @@ func Set(ctx context.Context, s Sheet, l Limits, w io.Writer) error {
 		return fmt.Errorf("%w: %w", ErrFailed, err)
 	}
 	defer p.end()
-	err = rod.Try(func() { err = s.set(ctx, p, w) })
+	made, err := os.CreateTemp("", "glenrain-set-*.pdf")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(made.Name())
+	defer made.Close()
+	var fault error
+	err = rod.Try(func() { fault = s.set(ctx, p, made) })
+	if err = errors.Join(fault, err); err == nil {
+		p.end()
+		n, serr := made.Seek(0, io.SeekCurrent)
+		if err = serr; err == nil {
+			err = finish(ctx, made, n, s.Sizes, w)
+		}
+	}
 	switch {
-	case err == nil && ctx.Err() == nil:
+	case err == nil:
 		return nil
 	case outer.Err() != nil:
 		return outer.Err()

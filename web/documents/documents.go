@@ -295,7 +295,7 @@ func (s *screen) render(w http.ResponseWriter, r *http.Request, v *view) error {
 func (s *screen) more(w http.ResponseWriter, r *http.Request) error {
 	name := station.Text(r, "view")
 	part := map[string]string{"here": "document-rows", "bin": "document-rows", "out": "out-rows"}[name]
-	if part == "" || station.FormID(r, "after") == 0 {
+	if part == "" {
 		return desk.ErrMissing
 	}
 	v, err := s.view(r, name)

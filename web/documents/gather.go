@@ -45,10 +45,15 @@ func (s *screen) combine(w http.ResponseWriter, r *http.Request) error {
 
 // gather puts documents on the list of what is to be combined.
 func (s *screen) gather(w http.ResponseWriter, r *http.Request) error {
+	ids := selected(r)
+	for _, id := range ids {
+		if err := s.desk.May(r.Context(), station.Person(r).ID, desk.ActLook, id); err != nil {
+			return err
+		}
+	}
 	if err := s.desk.May(r.Context(), station.Person(r).ID, desk.ActAdd, 0); err != nil {
 		return err
 	}
-	ids := selected(r)
 	if len(ids) == 0 {
 		return step.Refuse("select documents to put on the list")
 	}
@@ -61,6 +66,9 @@ func (s *screen) gather(w http.ResponseWriter, r *http.Request) error {
 // gathered changes the list, and answers with it.
 func (s *screen) gathered(w http.ResponseWriter, r *http.Request) error {
 	me, ctx := station.Person(r).ID, r.Context()
+	if err := s.desk.May(ctx, me, desk.ActAdd, 0); err != nil {
+		return err
+	}
 	var err error
 	switch station.Text(r, "what") {
 	case "order":

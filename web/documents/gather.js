@@ -49,7 +49,9 @@ export function startGathering() {
 // gather puts documents on the list.
 export async function gather(ids) {
   if (!ids.length) return;
-  if (await send("/gather", { id: ids.join(",") })) forget();
+  if (!(await send("/gather", { id: ids.join(",") }))) return;
+  forget();
+  el("tray-combine").focus();
 }
 
 let sent = 0;
@@ -70,15 +72,14 @@ async function send(url, values) {
   if (no !== sent) return true;
   const now = el("gather");
   const focus = document.activeElement?.closest?.("#tray-order li")?.dataset.entry;
-  const name = el("tray-name")?.value ?? "";
   const t = document.createElement("template");
   t.innerHTML = got.text();
   const then = t.content.firstElementChild;
-  if (now) now.replaceWith(then);
-  else document.querySelector(".trays")?.append(then);
-  el("tray-name").value = name;
-  window.htmx.process(then);
-  if (focus) then.querySelector(`li[data-entry="${focus}"]`)?.focus();
+  // The field with the name stays: somebody may be typing in it.
+  el("tray-name").placeholder = then.querySelector("#tray-name").placeholder;
+  for (const part of ["#tray-order", "#gather-count", ".tray-quiet", "#tray-combine", "input[name=_request]"]) now.querySelector(part).replaceWith(then.querySelector(part));
+  now.hidden = then.hidden;
+  if (focus) now.querySelector(`li[data-entry="${focus}"]`)?.focus();
   return true;
 }
 

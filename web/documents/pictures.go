@@ -188,6 +188,15 @@ func (s *screen) pictures(w http.ResponseWriter, r *http.Request) error {
 
 // makePictures does it.
 func (s *screen) makePictures(w http.ResponseWriter, r *http.Request) error {
+	for _, id := range append(selected(r), 0) { // each of them is seen, and documents may be added
+		act := desk.ActLook
+		if id == 0 {
+			act = desk.ActAdd
+		}
+		if err := s.desk.May(r.Context(), station.Person(r).ID, act, id); err != nil {
+			return err
+		}
+	}
 	p, in, err := s.picturesView(r)
 	if err != nil {
 		return err
@@ -196,9 +205,6 @@ func (s *screen) makePictures(w http.ResponseWriter, r *http.Request) error {
 		return step.Refuse("%s", p.Wrong)
 	}
 	in.RequestID = station.RequestID(r.FormValue("_request"), fmt.Sprintf("%+v", in))
-	if err := s.desk.May(r.Context(), in.Person, desk.ActAdd, 0); err != nil {
-		return err
-	}
 	return s.Work(w, r, s.desk.Start(in.Person, "Putting "+step.Count(p.Count, "picture")+" on pages", func(ctx context.Context, w *desk.Work) (any, error) {
 		out, err := s.desk.MakePicturePages(desk.FromSame(ctx, r.Context()), w, in)
 		if err != nil {

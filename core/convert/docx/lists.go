@@ -223,6 +223,9 @@ func (d *reader) openItem(at *numberLevel, label string, p props) {
 			d.s.Raw(`<li style="list-style-type:none">`)
 			d.levels[len(d.levels)-1].item = true
 		}
+		if len(d.levels) == depth-1 && base+indent < labelRoom { // so that the label has room before the text
+			indent = labelRoom - base
+		}
 		d.s.Raw("<", tag, page.Style("margin-left", page.Pt(indent)), ">")
 		d.levels = append(d.levels, level{tag: tag, indent: indent})
 	}
@@ -230,6 +233,9 @@ func (d *reader) openItem(at *numberLevel, label string, p props) {
 	top.item = true
 	d.s.Raw("<li", d.class(d.css(runOnly(p), false)), ` style="list-style-type:`, page.Escape(page.String(label+" ")), `">`)
 }
+
+// labelRoom is the least indent of an item, in points.
+const labelRoom = 14
 
 // runOnly is what a label takes of its paragraph.
 func runOnly(p props) props {

@@ -232,7 +232,7 @@ func (d *reader) readStyles(root *pack.Node) {
 			d.para(&st.p, nodes[c].First("pPr"))
 			d.run(&st.p, nodes[c].First("rPr"))
 			if name, ok := strings.CutPrefix(d.styles[c].name, "heading "); ok {
-				if v, err := strconv.Atoi(name); err == nil && v > 0 && v < 10 && st.p.outline == 0 {
+				if v, err := strconv.Atoi(name); err == nil && v > 0 && v < 10 && nodes[c].First("pPr", "outlineLvl") == nil {
 					st.p.outline = v
 				}
 			}

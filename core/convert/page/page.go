@@ -15,6 +15,7 @@ import (
 	_ "image/png"  // as well
 	"math"
 	"net/url"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -219,7 +220,21 @@ func (s *Sheet) End() typeset.Sheet {
 	b.WriteString("</style></head><body>")
 	b.Write(s.body.Bytes())
 	b.WriteString("</body></html>")
-	return typeset.Sheet{HTML: b.Bytes(), Files: s.files}
+	return typeset.Sheet{HTML: b.Bytes(), Files: s.files, Sizes: s.sizes()}
+}
+
+var sizeRule = regexp.MustCompile(`size:([\d.]+)pt ([\d.]+)pt`)
+
+// sizes gives the sizes of pages that the rules ask for.
+func (s *Sheet) sizes() (out [][2]float64) {
+	for _, m := range sizeRule.FindAllSubmatch(s.css.Bytes(), -1) {
+		w, err1 := strconv.ParseFloat(string(m[1]), 64)
+		h, err2 := strconv.ParseFloat(string(m[2]), 64)
+		if err1 == nil && err2 == nil && !slices.Contains(out, [2]float64{w, h}) {
+			out = append(out, [2]float64{w, h})
+		}
+	}
+	return out
 }
 
 func mapKeys(m map[string]bool) func(func(string) bool) {
