@@ -6,10 +6,16 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
+	"slices"
 	"time"
 
+	"glenrain/core/arrange"
 	"glenrain/core/convert"
 	"glenrain/core/convert/mail"
+	"glenrain/core/nav"
+	"glenrain/core/pdf"
+	"glenrain/core/step"
 	"glenrain/core/typeset"
 )
 
@@ -29,10 +35,9 @@ type Converted struct {
 	Encoding string   // how its text was read
 }
 
-// converted is what a child sends: the sheet, and its files one by one.
+// converted is what a child sends last, behind the sheets, in their parts, and their files one by one.
 type converted struct {
 	Converted
-	HTML  []byte
 	Sizes [][2]float64
 }
 
@@ -61,14 +66,25 @@ func Convert(ctx context.Context, in Conversion, w io.Writer) (*Converted, error
 		return nil, &NotConverted{Sentence: err.Error(), Cause: err}
 	}
 	var out *Converted
-	sheet := typeset.Sheet{}
-	begin := func() { out, sheet = nil, typeset.Sheet{Files: map[string]typeset.File{}} }
+	var sheets []typeset.Sheet
+	var files map[string]typeset.File
+	begin := func() { out, sheets, files = nil, nil, map[string]typeset.File{} }
 	err := ask(ctx, question{Conversion: &in}, convertCPU+cpuFor(in.Size), begin, func(a answer) error {
+		if a.Part != nil {
+			sheets = append(sheets, typeset.Sheet{HTML: a.Part.HTML, Long: a.Part.Long, Files: files})
+		}
+		if a.Rows != nil && len(sheets) > 0 && sheets[len(sheets)-1].Long != nil {
+			l := sheets[len(sheets)-1].Long
+			l.Rows = append(l.Rows, a.Rows...)
+		}
 		if a.Sheet != nil {
-			out, sheet.HTML, sheet.Sizes = &a.Sheet.Converted, a.Sheet.HTML, a.Sheet.Sizes
+			out = &a.Sheet.Converted
+			for i := range sheets {
+				sheets[i].Sizes = a.Sheet.Sizes
+			}
 		}
 		if a.File != nil {
-			sheet.Files[a.File.Name] = a.File.File
+			files[a.File.Name] = a.File.File
 		}
 		if a.Refused != "" {
 			return &NotConverted{Sentence: a.Refused}
@@ -81,13 +97,93 @@ func Convert(ctx context.Context, in Conversion, w io.Writer) (*Converted, error
 	if out == nil {
 		return nil, errors.New("a file was converted without a result")
 	}
-	if err := typeset.Set(ctx, sheet, typeset.Limits{}, w); err != nil {
-		if errors.Is(err, typeset.ErrTime) || errors.Is(err, typeset.ErrMemory) {
-			return nil, &NotConverted{Sentence: err.Error(), Cause: err}
-		}
+	if len(sheets) == 1 && sheets[0].Long == nil {
+		err = typeset.Set(ctx, sheets[0], typeset.Limits{}, w)
+	} else {
+		err = join(ctx, sheets, w)
+	}
+	if errors.Is(err, typeset.ErrTime) || errors.Is(err, typeset.ErrMemory) {
+		return nil, &NotConverted{Sentence: err.Error(), Cause: err}
+	}
+	if err != nil {
 		return nil, err
 	}
 	return out, nil
+}
+
+// wrapped is the title under which the bookmarks of a run come, and from which they are taken again.
+const wrapped = "\x01run"
+
+// join sets sheets one after another, long ones in runs, and writes them as one PDF: with the tags, bookmarks and links of each.
+func join(ctx context.Context, sheets []typeset.Sheet, w io.Writer) error {
+	dir, err := os.MkdirTemp("", "glenrain-join-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	doc := pdf.New()
+	var open opened
+	defer open.close()
+	first := 1
+	n := 0
+	for _, s := range sheets {
+		first, err = typeset.SetLong(ctx, s, typeset.Limits{}, first, func(r typeset.Run) error {
+			n++
+			path := filepath.Join(dir, fmt.Sprint(n))
+			if err := os.Rename(r.Path, path); err != nil {
+				return err
+			}
+			in := arrange.Insert{From: step.SourceRef(path), Name: wrapped, Pages: step.Pages{Rule: fmt.Sprintf("1-%d", r.Pages)}}
+			_, err := in.Apply(ctx, doc, &step.Env{Now: time.Now(), Step: n, Sources: &open})
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	if len(open.files) == 0 {
+		return typeset.ErrFailed
+	}
+	nav.Unwrap(doc, wrapped)
+	like := open.first
+	doc.Edit(doc.Root()).Set("Lang", like.Resolve(like.Catalog().Get("Lang")))
+	if title := like.Resolve(like.Dict(like.Trailer().Get("Info")).Get("Title")); title != nil {
+		doc.Trailer().Set("Info", doc.Add(pdf.NewDict("Title", title, "Creator", pdf.String("Glenrain"), "CreationDate", pdf.DateString(time.Now()))))
+	}
+	return doc.WriteFull(ctx, w, pdf.FullOptions{Once: true})
+}
+
+// opened are the runs that were joined, which stay open until they are written.
+type opened struct {
+	files []*os.File
+	first *pdf.Document
+}
+
+// Open opens a run (step.Sources).
+func (o *opened) Open(_ context.Context, ref step.SourceRef) (*step.Source, error) {
+	f, err := os.Open(string(ref))
+	if err != nil {
+		return nil, err
+	}
+	o.files = append(o.files, f)
+	st, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	doc, err := pdf.Open(f, st.Size())
+	if err != nil {
+		return nil, err
+	}
+	if o.first == nil {
+		o.first = doc // the others are not kept: what was copied of them names their files alone
+	}
+	return &step.Source{Name: wrapped, Data: f, Size: st.Size(), Doc: doc}, nil
+}
+
+func (o *opened) close() {
+	for _, f := range o.files {
+		_ = f.Close()
+	}
 }
 
 // Attachments gives what is attached to a mail, one by one.
@@ -140,12 +236,35 @@ func (s *server) convert(c Conversion) error {
 	if err != nil {
 		return err
 	}
-	for name, file := range r.Sheet.Files {
+	for name, file := range r.Sheets[0].Files {
 		if err := s.enc.Encode(answer{File: &named{name, file}}); err != nil {
 			return err
 		}
 	}
-	return s.enc.Encode(answer{Sheet: &converted{Converted{r.Told, r.Encoding}, r.Sheet.HTML, r.Sheet.Sizes}, End: true})
+	for _, sheet := range r.Sheets {
+		p := &part{HTML: sheet.HTML}
+		if sheet.Long != nil {
+			p.Long = &typeset.Long{Before: sheet.Long.Before, After: sheet.Long.After}
+		}
+		if err := s.enc.Encode(answer{Part: p}); err != nil {
+			return err
+		}
+		if sheet.Long == nil {
+			continue
+		}
+		for rows := range slices.Chunk(sheet.Long.Rows, 2000) {
+			if err := s.enc.Encode(answer{Rows: rows}); err != nil {
+				return err
+			}
+		}
+	}
+	return s.enc.Encode(answer{Sheet: &converted{Converted{r.Told, r.Encoding}, r.Sheets[0].Sizes}, End: true})
+}
+
+// part is a sheet without its files, and without its rows where it is long.
+type part struct {
+	HTML []byte
+	Long *typeset.Long
 }
 
 // read reads a file; a fault in a reader is the file's.

@@ -17,6 +17,7 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/picture"
 	"glenrain/core/raster"
+	"glenrain/core/typeset"
 )
 
 // Arrival is a file that arrives.
@@ -89,6 +90,8 @@ type reading struct {
 }
 
 type answer struct {
+	Part    *part
+	Rows    []typeset.Row
 	Sheet   *converted
 	File    *named
 	Refused string // why a file is not converted

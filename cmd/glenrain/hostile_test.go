@@ -20,6 +20,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/convert/converttest"
 	"glenrain/core/pdf/pdftest"
 )
 
@@ -48,6 +49,81 @@ func hostiles(t *testing.T) []pdftest.Hostile {
 		all = append(all, pdftest.Hostile{Name: e.Name(), Data: data})
 	}
 	return all
+}
+
+// quickOther are those of the files of other kinds than PDF that tell most in little time.
+var quickOther = []string{"cut in the middle.docx", "entities.docx", "two hundred million pixels.docx", "ten gigabytes of zeros.zip", "zips in zips.zip", "out of the folder.zip", "a million rows.xlsx", "formulas of themselves.xlsx",
+	"tables in tables.html", "parts in parts.eml", "a million rows.ods"}
+
+// others gives files of other kinds than PDF that tests make: with GLENRAIN_HOSTILE all of them.
+func others() (out []pdftest.Hostile) {
+	for _, h := range converttest.Hostiles() {
+		if h.Name == "three thousand files.zip" { // each becomes a document, one after another, as long as somebody waits
+			continue
+		}
+		if os.Getenv("GLENRAIN_HOSTILE") != "" || slices.Contains(quickOther, h.Name) {
+			out = append(out, pdftest.Hostile(h))
+		}
+	}
+	return out
+}
+
+// settingSeconds is how long setting a file as pages may take, besides.
+const settingSeconds = 65
+
+// TestHostileOthers takes hostile files of other kinds through the running program, and through the command line.
+func TestHostileOthers(t *testing.T) {
+	if testing.Short() {
+		t.Skip("many files, each slow to read")
+	}
+	data := t.TempDir()
+	v := setUp(t, data)
+	s := serve(t, data)
+	t.Cleanup(s.kill)
+	seen := func() bool {
+		_, code := v.ask(s.base, http.MethodGet, "/documents", "", nil)
+		return code == http.StatusOK
+	}
+	require.True(t, seen())
+	for _, h := range others() {
+		t.Run(h.Name, func(t *testing.T) {
+			g := watch(s.cmd.Process.Pid, seen)
+			start := time.Now()
+			answer, code := v.ask(s.base, http.MethodPost, "/documents/add?name="+url.QueryEscape(h.Name), "", h.Data)
+			took := time.Since(start)
+			g.stop()
+			t.Logf("%.1f s, %d MB at most, others waited %d ms at most, %d: %.160s", took.Seconds(), g.most.Load()>>20, g.slowest.Load()/1e6, code, answer)
+			assert.Less(t, took.Seconds(), float64(settingSeconds))
+			assert.Less(t, g.most.Load(), int64(mostMemory))
+			assert.Zero(t, g.failed.Load(), "others are answered")
+			assert.Contains(t, []int{200, 422, 423}, code, "%.300s", answer)
+			assert.NotContains(t, answer, "goroutine")
+			if code == 422 {
+				assert.Contains(t, answer, "nothing was changed")
+			}
+			assert.NoError(t, s.cmd.Process.Signal(syscall.Signal(0)), "the server is alive")
+		})
+		t.Run(h.Name+" on the command line", func(t *testing.T) {
+			path := filepath.Join(t.TempDir(), h.Name)
+			require.NoError(t, os.WriteFile(path, h.Data, 0o600))
+			cmd := exec.Command(os.Args[0], "combine", path, "-o", path+".pdf")
+			cmd.Env = append(os.Environ(), asProgram+"=1")
+			var errs strings.Builder
+			cmd.Stderr = &errs
+			start := time.Now()
+			_ = cmd.Run()
+			assert.Less(t, time.Since(start).Seconds(), float64(settingSeconds))
+			code := cmd.ProcessState.ExitCode()
+			assert.True(t, slices.Contains([]int{exitDone, exitRead}, code), "%d: %s", code, errs.String())
+			assert.NotContains(t, errs.String(), "goroutine")
+			if code != exitDone {
+				assert.Contains(t, errs.String(), "glenrain: ")
+				assert.NoFileExists(t, path+".pdf")
+			}
+		})
+	}
+	assert.NoFileExists(t, "/tmp/out.txt")
+	assert.NoFileExists(t, "/etc/out.txt")
 }
 
 // resident gives the bytes that a process and its children have resident now.

@@ -100,9 +100,9 @@ func (r *Refusal) Unwrap() error { return r.Cause }
 
 // Result is what a file became.
 type Result struct {
-	Sheet    typeset.Sheet
-	Told     []string // what was left out or changed, as sentences
-	Encoding string   // how its text was read; "" where the file itself says so
+	Sheets   []typeset.Sheet // one after another; their files are the same
+	Told     []string        // what was left out or changed, as sentences
+	Encoding string          // how its text was read; "" where the file itself says so
 }
 
 // sized are the largest files of a kind that are read, in bytes.
@@ -141,7 +141,7 @@ func Read(ctx context.Context, kind Kind, name string, r io.ReaderAt, size int64
 	if s.Title == "" {
 		s.Title = strings.TrimSuffix(path.Base(name), path.Ext(name))
 	}
-	out.Sheet, out.Told = s.End(), s.Told
+	out.Sheets, out.Told = s.End(), s.Told
 	return out, nil
 }
 

@@ -76,12 +76,12 @@ func said(t *testing.T, name string, args ...string) string {
 }
 
 func body(r *Result) string {
-	_, b, _ := strings.Cut(string(r.Sheet.HTML), "<body>")
+	_, b, _ := strings.Cut(string(r.Sheets[0].HTML), "<body>")
 	return strings.TrimSuffix(b, "</body></html>")
 }
 
 func style(r *Result) string {
-	s, _, _ := strings.Cut(string(r.Sheet.HTML), "</style>")
+	s, _, _ := strings.Cut(string(r.Sheets[0].HTML), "</style>")
 	return s
 }
 
@@ -136,7 +136,7 @@ func TestListing(t *testing.T) {
 	long := strings.Repeat("soundings ", 30)
 	src := "package quay\n\n// Depth is in metres.\nfunc Depth() float64 { return 4.2 } // \"" + long + "\"\n\tx\n"
 	r := read(t, "depth.go", []byte(src), Options{})
-	text := said(t, "pdftotext", "-layout", set(t, r.Sheet), "-")
+	text := said(t, "pdftotext", "-layout", set(t, r.Sheets[0]), "-")
 	squeeze := func(s string) string { return strings.Join(strings.Fields(s), "") }
 	_, inner, _ := strings.Cut(squeeze(text), "depth.go1of1")
 	assert.Equal(t, squeeze(src), inner)
@@ -159,7 +159,7 @@ func TestMarkdown(t *testing.T) {
 	}
 	assert.Contains(t, b, "<b>kept</b>")
 	assert.ElementsMatch(t, []string{"Scripts were left out.", "Pictures that the file only names were left out: their descriptions stand in their places."}, r.Told)
-	path := set(t, r.Sheet)
+	path := set(t, r.Sheets[0])
 	tags := said(t, "pdfinfo", "-struct-text", path)
 	for _, want := range []string{"H1", `"The ramp"`, "LI", "Table", "TH", "Link"} {
 		assert.Contains(t, tags, want)
@@ -198,7 +198,7 @@ func TestCSV(t *testing.T) {
 	if err != nil {
 		assert.Contains(t, err.Error(), "quotation mark")
 	}
-	path := set(t, r.Sheet)
+	path := set(t, r.Sheets[0])
 	assert.Contains(t, said(t, "pdfinfo", "-struct-text", path), "TH")
 }
 
@@ -254,7 +254,7 @@ func TestWorkbook(t *testing.T) {
 	css := style(r)
 	assert.Regexp(t, `font-weight:700;color:#2f6149;background:#dfeae2`, css)
 	assert.Contains(t, css, "border-bottom:1pt solid #000000")
-	path := set(t, r.Sheet)
+	path := set(t, r.Sheets[0])
 	sizes := said(t, "pdfinfo", "-f", "1", "-l", "2", path)
 	assert.Regexp(t, `Page +1 size: +595\.28 x 841\.89`, sizes)
 	assert.Regexp(t, `Page +2 size: +1190\.55 x 841\.89`, sizes, "A3 landscape (ISO 216: 420 x 297 mm)")
@@ -300,10 +300,10 @@ func TestWideSheets(t *testing.T) {
 	n := strings.Count(body(spread), "<table")
 	assert.Greater(t, n, 2)
 	assert.Equal(t, n, strings.Count(body(spread), ">c1 r2</th>"), "the header column stands on each page")
-	text := said(t, "pdftotext", "-layout", set(t, fit.Sheet), "-")
+	text := said(t, "pdftotext", "-layout", set(t, fit.Sheets[0]), "-")
+	assert.Regexp(t, `Pages: +1\n`, said(t, "pdfinfo", set(t, fit.Sheets[0])))
 	assert.Contains(t, text, "c30 r3")
-	assert.Regexp(t, `Pages: +1\n`, said(t, "pdfinfo", set(t, fit.Sheet)))
-	assert.Regexp(t, fmt.Sprintf(`Pages: +%d\n`, n), said(t, "pdfinfo", set(t, spread.Sheet)))
+	assert.Regexp(t, fmt.Sprintf(`Pages: +%d\n`, n), said(t, "pdfinfo", set(t, spread.Sheets[0])))
 }
 
 const wordStyles = `<w:styles ` + wordSpace + `><w:docDefaults><w:rPrDefault><w:rPr><w:rFonts w:ascii="Calibri"/><w:sz w:val="22"/><w:lang w:val="en-GB"/></w:rPr></w:rPrDefault><w:pPrDefault><w:pPr><w:spacing w:after="160" w:line="259" w:lineRule="auto"/></w:pPr></w:pPrDefault></w:docDefaults>
@@ -350,7 +350,7 @@ func TestTextDocument(t *testing.T) {
 	assert.Regexp(t, `<th[^>]*scope="col" colspan="2"[^>]*>`, b)
 	assert.Contains(t, b, `rowspan="2"`)
 	assert.ElementsMatch(t, []string{"Changes that were tracked are shown as accepted.", "Footnotes stand at the end of the text, with links to and from them."}, r.Told)
-	path := set(t, r.Sheet)
+	path := set(t, r.Sheets[0])
 	text := said(t, "pdftotext", "-layout", path, "-")
 	assert.Regexp(t, `(?s)3\. +third.*3\.a\) +inner.*3\.b\) +inner two.*4\. +fourth.*• +dot`, text, "numbered as the file says: from 3 on, by letters below")
 	pages := strings.Split(text, "\f")
@@ -378,7 +378,7 @@ func TestOpenDocument(t *testing.T) {
 		<text:list text:style-name="L"><text:list-item><text:p>one</text:p></text:list-item><text:list-item><text:p>two</text:p></text:list-item></text:list>
 		<table:table><table:table-column table:number-columns-repeated="2"/><table:table-header-rows><table:table-row><table:table-cell><text:p>Berth</text:p></table:table-cell><table:table-cell><text:p>Fee</text:p></table:table-cell></table:table-row></table:table-header-rows><table:table-row><table:table-cell table:number-columns-spanned="2"><text:p>all</text:p></table:table-cell><table:covered-table-cell/></table:table-row></table:table></office:text></office:body></office:document-content>`,
 		"styles.xml", `<office:document-styles `+space+`><office:automatic-styles><style:page-layout style:name="P"><style:page-layout-properties fo:page-width="148mm" fo:page-height="210mm" fo:margin="15mm"/></style:page-layout></office:automatic-styles><office:master-styles><style:master-page style:name="Standard" style:page-layout-name="P"><style:footer><text:p>Sheet <text:page-number/></text:p></style:footer></style:master-page></office:master-styles></office:document-styles>`)
-	path := set(t, read(t, "Ramp.odt", odt, Options{}).Sheet)
+	path := set(t, read(t, "Ramp.odt", odt, Options{}).Sheets[0])
 	assert.Regexp(t, `Page size: +419\.53 x 595\.28`, said(t, "pdfinfo", path), "148 x 210 mm")
 	text := said(t, "pdftotext", "-layout", path, "-")
 	assert.Regexp(t, `(?s)The ramp.*Closed from\s+Monday ?1 tides.*1\. +one.*2\. +two.*Berth +Fee.*all.*Or later\..*Sheet 1`, text)

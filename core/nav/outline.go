@@ -252,3 +252,16 @@ func Nowhere(doc *pdf.Document) (out []string) {
 	walk(Outline(doc))
 	return
 }
+
+// Unwrap puts the bookmarks below those at the top that have the title in their places.
+func Unwrap(doc *pdf.Document, title string) {
+	var out []*Item
+	for _, it := range Outline(doc) {
+		if it.Title == title {
+			out = append(out, it.Kids...)
+		} else {
+			out = append(out, it)
+		}
+	}
+	link(doc, ownRoot(doc), out, true)
+}

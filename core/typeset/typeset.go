@@ -38,6 +38,8 @@ type Sheet struct {
 	HTML  []byte
 	Files map[string]File // by the path of their address: "fonts/sans.ttf"
 	Sizes [][2]float64    // of the pages that it asks for, in points
+	Long  *Long           // in place of HTML, for SetLong
+	First int             // the number of its first page; 1 if 0
 }
 
 // File is one that the HTML may name.
@@ -182,7 +184,7 @@ func (s *Sheet) answer(page *rod.Page, e *proto.FetchRequestPaused) {
 	name, own := trimHost(e.Request.URL)
 	f, there := s.Files[name]
 	if own && name == "" && e.ResourceType == proto.NetworkResourceTypeDocument {
-		f, there = File{Type: "text/html; charset=utf-8", Data: s.HTML}, true
+		f, there = File{Type: "text/html; charset=utf-8", Data: append([]byte("<!DOCTYPE html>"+numbered(s.First)), s.HTML...)}, true
 	}
 	if !own || !there || e.Request.Method != "GET" {
 		_ = proto.FetchFailRequest{RequestID: e.RequestID, ErrorReason: proto.NetworkErrorReasonBlockedByClient}.Call(page)

@@ -26,9 +26,11 @@ const (
 	leading = 12.0 // points from line to line
 	advance = 0.6  // of the size: Liberation Mono's glyphs are 1,229 of 2,048 units wide
 	tab     = 8    // columns
-	// maxColoured is how many bytes of source are coloured; maxLines how many lines are set.
+	// maxColoured is how many bytes of source are coloured; maxLines how many lines are set, wrapped ones counted as often as they are wrapped.
 	maxColoured = 2 << 20
-	maxLines    = 400_000
+	maxLines    = 120_000
+	// atOnce is how many pages are set in one run.
+	atOnce = 80
 )
 
 // Lexer gives the name of the language that a file name tells; "" for none.
@@ -43,25 +45,19 @@ func Lexer(name string) string {
 // Write writes text as a listing.
 func Write(ctx context.Context, s *page.Sheet, name, text string, o Options) error {
 	p := o.Paper.Sane()
-	w, _ := p.Inner()
+	w, height := p.Inner()
 	lines := strings.Split(strings.TrimSuffix(text, "\n"), "\n")
-	if len(lines) > maxLines {
-		return fmt.Errorf("it has over %d lines, which is more than is set as a listing", maxLines)
-	}
 	digits := 0
 	if o.Numbers {
 		digits = len(fmt.Sprint(len(lines))) + 2
 	}
 	columns := max(10, int(w/(size*advance))-digits)
-	s.CSS("@page{%s;%s}", p.Rule(), page.Running{Left: []page.Piece{{Text: name}}, Right: []page.Piece{{Field: "page"}, {Text: " of "}, {Field: "pages"}}}.
-		Boxes("top", "font:8pt "+s.Family(page.Sans)+";color:#555"))
-	s.CSS("pre{font:%s/%s %s;margin:0;white-space:pre;overflow-wrap:normal;font-variant-ligatures:none}", page.Pt(size), page.Pt(leading), s.Family(page.Mono))
+	s.CSS(".p{break-before:page}pre{font:%s/%s %s;margin:0;white-space:pre;overflow-wrap:normal;font-variant-ligatures:none}", page.Pt(size), page.Pt(leading), s.Family(page.Mono))
 	// The sign at a wrap is drawn: a corner that leads on, in the column that is kept free for it.
 	s.CSS(".w{display:inline-block;width:1.2em;height:.5em;margin:0 0 .25em 0;border-left:.8pt solid #8a6a2f;border-bottom:.8pt solid #8a6a2f;transform:scaleX(.5);transform-origin:0 0}")
 	s.CSS(".n{display:inline-block;width:%dch;padding-right:2ch;text-align:right;color:#777}", digits)
 	s.CSS(".k{color:#1d5c8a;font-weight:700}.s{color:#7a3b10}.c{color:#5d6b5f;font-style:italic}.m{color:#6b2f80}.f{color:#20604a}")
-	s.Raw("<pre>")
-	set := &setter{s: s, columns: columns, numbers: o.Numbers}
+	set := &setter{s: s, columns: columns, numbers: o.Numbers, perPage: max(1, int(height/leading))}
 	tokens := plain(lines)
 	if lexer := lexers.Match(name); lexer != nil && !o.Plain && len(text) < maxColoured {
 		if it, err := chroma.Coalesce(lexer).Tokenise(&chroma.TokeniseOptions{State: "root", Nested: true, EnsureLF: true}, text); err == nil {
@@ -78,8 +74,14 @@ func Write(ctx context.Context, s *page.Sheet, name, text string, o Options) err
 			}
 		}
 		set.line(i+1, line)
+		if set.lines > maxLines {
+			return fmt.Errorf("it has over %d lines, long ones counted as often as they are wrapped, which is more than is set as a listing", maxLines)
+		}
 	}
 	s.Raw("</pre>")
+	pages := (set.lines + set.perPage - 1) / set.perPage
+	s.CSS("@page{%s;%s}", p.Rule(), page.Running{Left: []page.Piece{{Text: name}}, Right: []page.Piece{{Field: "page"}, {Text: fmt.Sprintf(" of %d", pages)}}}.
+		Boxes("top", "font:8pt "+s.Family(page.Sans)+";color:#555"))
 	return nil
 }
 
@@ -96,12 +98,32 @@ type setter struct {
 	columns int
 	numbers bool
 	at      int // column
+	perPage int // lines
+	lines   int // that were begun
+}
+
+// begin begins a line: on the next page where one is full.
+func (t *setter) begin() {
+	switch {
+	case t.lines == 0:
+		t.s.Raw("<pre>")
+	case t.lines%(t.perPage*atOnce) == 0:
+		t.s.Raw("</pre>")
+		t.s.Cut()
+		t.s.Raw("<pre>")
+	case t.lines%t.perPage == 0:
+		t.s.Raw(`</pre><pre class="p">`)
+	default:
+		t.s.Raw("\n")
+	}
+	t.lines++
 }
 
 // wrapped is how many columns a line that goes on keeps free for the sign.
 const wrapped = 2
 
 func (t *setter) line(no int, tokens []chroma.Token) {
+	t.begin()
 	if t.numbers {
 		t.s.Raw(`<span class="n">`, fmt.Sprint(no), `</span>`)
 	}
@@ -110,7 +132,6 @@ func (t *setter) line(no int, tokens []chroma.Token) {
 		c := class(k.Type)
 		t.run(c, strings.TrimRight(k.Value, "\n"))
 	}
-	t.s.Raw("\n")
 }
 
 // run writes characters of one colour, with breaks where the line is full.
@@ -134,7 +155,7 @@ func (t *setter) run(class, text string) {
 		}
 		if t.at+n > t.columns {
 			flush()
-			t.s.Raw("\n")
+			t.begin()
 			if t.numbers {
 				t.s.Raw(`<span class="n"></span>`)
 			}

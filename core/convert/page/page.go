@@ -43,7 +43,42 @@ type Sheet struct {
 	named map[string]string
 	over  bool
 	told  map[string]int
+	cuts  []cut // where a new run begins, and rows
 }
+
+// cut is a place in the body where something begins.
+type cut struct {
+	at   int
+	what cutKind
+}
+
+type cutKind int
+
+const (
+	newRun cutKind = iota // on a page of its own
+	firstRow
+	nextRow
+	insideRow // cells of rows above reach into it
+	behindRows
+)
+
+// Cut begins what is set in a run of its own, on a new page.
+func (s *Sheet) Cut() { s.cuts = append(s.cuts, cut{s.body.Len(), newRun}) }
+
+// Row says that a row of a long table begins: the first one, or one that cells of rows above reach into. Rows ends them.
+func (s *Sheet) Row(first, inside bool) {
+	k := nextRow
+	switch {
+	case first:
+		k = firstRow
+	case inside:
+		k = insideRow
+	}
+	s.cuts = append(s.cuts, cut{s.body.Len(), k})
+}
+
+// Rows says that the rows of a long table have ended.
+func (s *Sheet) Rows() { s.cuts = append(s.cuts, cut{s.body.Len(), behindRows}) }
 
 // New begins a sheet.
 func New() *Sheet {
@@ -208,19 +243,59 @@ const base = `*{box-sizing:border-box}html{-webkit-print-color-adjust:exact;prin
 img{max-width:100%;height:auto}table{border-collapse:collapse}thead{display:table-header-group}tr{break-inside:avoid}h1,h2,h3,h4,h5,h6{break-after:avoid}a{color:inherit}
 `
 
-// End gives what is to be set, with the faces that it uses.
-func (s *Sheet) End() typeset.Sheet {
+// End gives what is to be set, run by run, with the faces that it uses.
+func (s *Sheet) End() []typeset.Sheet {
+	head := s.head()
+	const foot = "</body></html>"
+	body := s.body.Bytes()
+	var out []typeset.Sheet
+	from := 0
+	var long *typeset.Long
+	begin := 0 // of the row
+	inside := false
+	end := func(to int) {
+		if to == from && long == nil {
+			return
+		}
+		sheet := typeset.Sheet{Files: s.files, Sizes: s.sizes()}
+		if long != nil {
+			long.After = append(append([]byte(nil), body[begin:to]...), foot...)
+			sheet.Long = long
+		} else {
+			sheet.HTML = slices.Concat(head, body[from:to], []byte(foot))
+		}
+		out = append(out, sheet)
+		from, long = to, nil
+	}
+	for _, c := range s.cuts {
+		switch {
+		case c.what == newRun:
+			end(c.at)
+		case c.what == firstRow:
+			long = &typeset.Long{Before: slices.Concat(head, body[from:c.at])}
+			begin, inside = c.at, false
+		case long != nil:
+			long.Rows = append(long.Rows, typeset.Row{HTML: body[begin:c.at], Inside: inside})
+			begin, inside = c.at, c.what == insideRow
+		}
+	}
+	end(len(body))
+	if len(out) == 0 {
+		out = append(out, typeset.Sheet{HTML: append(head, foot...), Files: s.files, Sizes: s.sizes()})
+	}
+	return out
+}
+
+func (s *Sheet) head() []byte {
 	var b bytes.Buffer
-	b.WriteString("<!DOCTYPE html><html" + Attr("lang", cmp.Or(s.Lang, "en")) + "><head><meta charset=\"utf-8\"><title>" + Escape(cmp.Or(s.Title, "Untitled")) + "</title><style>")
+	b.WriteString("<html" + Attr("lang", cmp.Or(s.Lang, "en")) + "><head><meta charset=\"utf-8\"><title>" + Escape(cmp.Or(s.Title, "Untitled")) + "</title><style>")
 	for _, name := range slices.Sorted(mapKeys(s.used)) {
 		s.face(&b, name)
 	}
 	b.WriteString(base)
 	b.Write(s.css.Bytes())
 	b.WriteString("</style></head><body>")
-	b.Write(s.body.Bytes())
-	b.WriteString("</body></html>")
-	return typeset.Sheet{HTML: b.Bytes(), Files: s.files, Sizes: s.sizes()}
+	return b.Bytes()
 }
 
 var sizeRule = regexp.MustCompile(`size:([\d.]+)pt ([\d.]+)pt`)

@@ -107,3 +107,23 @@ func String(t string) string {
 	b.WriteByte('"')
 	return b.String()
 }
+
+// Untotal takes the total of pages out, with the words before it, where it is; it reports whether it was.
+func (r *Running) Untotal() bool {
+	found := false
+	for _, pieces := range []*[]Piece{&r.Left, &r.Centre, &r.Right} {
+		var out []Piece
+		for _, p := range *pieces {
+			if p.Field == "pages" {
+				found = true
+				if n := len(out); n > 0 && out[n-1].Field == "" && out[n-1].Picture == "" {
+					out = out[:n-1]
+				}
+				continue
+			}
+			out = append(out, p)
+		}
+		*pieces = out
+	}
+	return found
+}

@@ -88,8 +88,10 @@ const (
 
 // Limits of what is set.
 const (
-	MaxCells = 2_000_000
-	MaxRows  = 200_000
+	MaxCells = 300_000
+	MaxRows  = 30_000
+	// longCells is how many cells a sheet may have that is set in one run.
+	longCells = 8000
 	// least is the smallest scale at which a sheet can be read.
 	least = 0.6
 	// smallest is that at which it is set at all.
@@ -97,7 +99,7 @@ const (
 )
 
 // ErrTooMany: there are more cells than can be set.
-var ErrTooMany = errors.New("it has more cells than can be set as pages (2 million, in 200,000 rows): print it in parts from the program that wrote it")
+var ErrTooMany = errors.New("it has more cells than can be set as pages (300,000, in 30,000 rows): print it in parts from the program that wrote it")
 
 // Write writes sheets, each beginning on a page of its own. They are headings where there are several.
 func Write(ctx context.Context, s *page.Sheet, sheets []Sheet) error {
@@ -132,6 +134,14 @@ func (h *Sheet) write(ctx context.Context, s *page.Sheet, no int, titled bool) e
 	scale, parts, paper := h.layOut()
 	name := fmt.Sprintf("s%d", no)
 	run := "font:8pt " + s.Family(page.Sans)
+	long := len(h.Rows)*len(h.Columns) > longCells
+	if long {
+		s.Cut()
+		if h.Header.Untotal() || h.Footer.Untotal() {
+			s.Tell("In a table as long as this, headers and footers have the number of the page without how many there are.")
+		}
+		defer s.Cut()
+	}
 	s.CSS("@page %s{%s;%s%s}.%s{page:%s%s}", name, paper.Rule(), h.Header.Boxes("top", run), h.Footer.Boxes("bottom", run), name, name,
 		map[bool]string{true: ";break-before:page"}[no > 1])
 	for id, st := range h.Styles {
@@ -143,8 +153,13 @@ func (h *Sheet) write(ctx context.Context, s *page.Sheet, no int, titled bool) e
 	}
 	inner, _ := paper.Inner()
 	for i, p := range parts {
-		if err := h.part(ctx, s, p, scale, i > 0, inner); err != nil {
+		if err := h.part(ctx, s, p, scale, i > 0, inner, long); err != nil {
 			return err
+		}
+		if long {
+			s.Raw("</section>")
+			s.Cut()
+			s.Raw(`<section class="`, name, `">`)
 		}
 	}
 	for _, f := range h.Figures {
@@ -299,7 +314,8 @@ func (h *Sheet) uncut(from, to int) int {
 }
 
 // part writes the table of some columns; those after the first repeat the header columns.
-func (h *Sheet) part(ctx context.Context, s *page.Sheet, p span, scale float64, repeat bool, inner float64) error {
+func (h *Sheet) part(ctx context.Context, s *page.Sheet, p span, scale float64, repeat bool, inner float64, long bool) error {
+	reaches := 0 // the row behind the last that a cell above reaches into
 	columns := make([]int, 0, p.to-p.from+h.Sides)
 	if repeat {
 		for j := range h.Sides {
@@ -342,6 +358,12 @@ func (h *Sheet) part(ctx context.Context, s *page.Sheet, p span, scale float64, 
 		if i == h.Head && i > 0 {
 			s.Raw("</thead><tbody>")
 		}
+		if long && i >= h.Head {
+			s.Row(i == h.Head, i < reaches)
+			for _, c := range r.Cells {
+				reaches = max(reaches, i+c.Rows)
+			}
+		}
 		style := ""
 		if r.Height > 0 {
 			style += "height:" + page.Pt(r.Height*scale)
@@ -358,6 +380,9 @@ func (h *Sheet) part(ctx context.Context, s *page.Sheet, p span, scale float64, 
 			h.cell(s, r, i, j, p, columns, scale, room)
 		}
 		s.Raw("</tr>")
+	}
+	if long {
+		s.Rows()
 	}
 	if h.Head == len(h.Rows) && h.Head > 0 {
 		s.Raw("</thead></table>")

@@ -409,12 +409,15 @@ func (w *workbookReader) sheet(k *part, paper page.Paper, forced bool) (*Sheet, 
 	if to[0] < from[0] || to[1] < from[1] {
 		return h, w.pictures(k, h)
 	}
-	var columns []int // those that are shown
-	for j := from[1]; j <= to[1]; j++ {
-		if !k.away[j] {
-			columns = append(columns, j)
-			h.Columns = append(h.Columns, Column{cmp.Or(k.widths[j], k.usual)})
-		}
+	lines, columns := k.used(from, to) // those that are shown
+	if len(lines) < to[0]-from[0]+1-k.hiddenRows(from[0], to[0]) || len(columns) < to[1]-from[1]+1-len(k.away) {
+		w.s.Tell("Long runs of empty rows and columns were shortened.")
+	}
+	if len(lines)*len(columns) > 4*MaxCells || len(lines) > MaxRows {
+		return nil, ErrTooMany
+	}
+	for _, j := range columns {
+		h.Columns = append(h.Columns, Column{cmp.Or(k.widths[j], k.usual)})
 	}
 	for _, b := range k.columns {
 		if i, ok := slices.BinarySearch(columns, b); ok {
@@ -426,14 +429,12 @@ func (w *workbookReader) sheet(k *part, paper page.Paper, forced bool) (*Sheet, 
 		return nil, err
 	}
 	heads, sides := w.headers(k)
-	blank := 0
-	for i := from[0]; i <= to[0]; i++ {
-		if k.rows[i].hidden {
-			continue
+	for n, i := range lines {
+		if n%1000 == 0 && w.ctx.Err() != nil {
+			return nil, w.ctx.Err()
 		}
 		row := Row{Height: cmp.Or(k.rows[i].height, k.height), Break: k.breaks[i]}
 		texts := values[i]
-		empty := true
 		for _, j := range columns {
 			at := [2]int{i, j}
 			c := Cell{Number: k.numbers[at], Centred: k.centred[at]}
@@ -446,15 +447,7 @@ func (w *workbookReader) sheet(k *part, paper page.Paper, forced bool) (*Sheet, 
 					return nil, err
 				}
 			}
-			empty = empty && c.Text == "" && c.Style == 0
 			row.Cells = append(row.Cells, c)
-		}
-		if empty {
-			if blank++; blank > 2000 { // rows far below that only say how high they are
-				continue
-			}
-		} else {
-			blank = 0
 		}
 		h.Rows = append(h.Rows, row)
 		if i < heads {
@@ -466,8 +459,8 @@ func (w *workbookReader) sheet(k *part, paper page.Paper, forced bool) (*Sheet, 
 			h.Sides++
 		}
 	}
-	k.merge(h, from, columns)
-	if err := w.link(k, h, from, columns); err != nil {
+	k.merge(h, lines, columns)
+	if err := w.link(k, h, lines, columns); err != nil {
 		return nil, err
 	}
 	h.Header, h.Footer = running(k.header[0], k.name, w.s.Title), running(k.header[1], k.name, w.s.Title)
@@ -558,8 +551,8 @@ func (w *workbookReader) values(k *part, from, to [2]int) (map[int][]string, err
 			v = "?"
 		}
 		texts := out[r-1]
-		for len(texts) < c {
-			texts = append(texts, "")
+		if c > len(texts) {
+			texts = append(texts, make([]string, c-len(texts))...)
 		}
 		texts[c-1] = v
 		out[r-1] = texts
@@ -571,8 +564,7 @@ func (w *workbookReader) values(k *part, from, to [2]int) (map[int][]string, err
 }
 
 // merge makes cells span others (18.3.1.55).
-func (k *part) merge(h *Sheet, from [2]int, columns []int) {
-	rows := k.shown(from[0], len(h.Rows))
+func (k *part) merge(h *Sheet, rows, columns []int) {
 	for _, m := range k.merged {
 		r1, r2 := lower(rows, m[0]), lower(rows, m[2]+1)
 		c1, c2 := lower(columns, m[1]), lower(columns, m[3]+1)
@@ -592,20 +584,59 @@ func (k *part) merge(h *Sheet, from [2]int, columns []int) {
 	}
 }
 
-// shown gives the numbers of the rows that are shown.
-func (k *part) shown(from, n int) []int {
-	out := make([]int, 0, n)
-	for i := from; len(out) < n; i++ {
-		if !k.rows[i].hidden {
-			out = append(out, i)
+// longGap is how many empty rows or columns are shown one after another.
+const longGap = 40
+
+// used gives the numbers of rows and columns that are shown: those that have cells, and gaps between them as far as they are not long.
+func (k *part) used(from, to [2]int) (rows, columns []int) {
+	full := [2]map[int]bool{{}, {}}
+	for at := range k.styles {
+		full[0][at[0]], full[1][at[1]] = true, true
+	}
+	for _, name := range k.bare {
+		if c, r, err := excelize.CellNameToCoordinates(name); err == nil {
+			full[0][r-1], full[1][c-1] = true, true
 		}
 	}
-	return out
+	list := func(full map[int]bool, from, to int, hidden func(int) bool) (out []int) {
+		var at []int
+		for i := range full {
+			if i >= from && i <= to {
+				at = append(at, i)
+			}
+		}
+		at = append(at, from, to)
+		slices.Sort(at)
+		last := from - 1
+		for _, i := range at {
+			if i-last > longGap {
+				last = i - 2
+			}
+			for last < i {
+				last++
+				if !hidden(last) {
+					out = append(out, last)
+				}
+			}
+		}
+		return out
+	}
+	rows = list(full[0], from[0], to[0], func(i int) bool { return k.rows[i].hidden })
+	return rows, list(full[1], from[1], to[1], func(j int) bool { return k.away[j] })
+}
+
+func (k *part) hiddenRows(from, to int) (n int) {
+	for i, r := range k.rows {
+		if r.hidden && i >= from && i <= to {
+			n++
+		}
+	}
+	return n
 }
 
 func lower(list []int, v int) int { i, _ := slices.BinarySearch(list, v); return i }
 
-func (w *workbookReader) link(k *part, h *Sheet, from [2]int, columns []int) error {
+func (w *workbookReader) link(k *part, h *Sheet, rows, columns []int) error {
 	if len(k.links) == 0 {
 		return nil
 	}
@@ -613,7 +644,6 @@ func (w *workbookReader) link(k *part, h *Sheet, from [2]int, columns []int) err
 	if err != nil {
 		return err
 	}
-	rows := k.shown(from[0], len(h.Rows))
 	for at, id := range k.links {
 		i, there := slices.BinarySearch(rows, at[0])
 		j, here := slices.BinarySearch(columns, at[1])
