@@ -42,7 +42,7 @@ func openOffice(t *testing.T, papers bool) *office {
 	o := &office{t: t, dir: t.TempDir()}
 	o.start()
 	if papers {
-		_, err := demo.Fill(t.Context(), o.desk)
+		_, err := demo.FillPapers(t.Context(), o.desk)
 		require.NoError(t, err)
 	} else {
 		_, err := o.desk.AddPerson(t.Context(), "Isla Merrow", "isla", demo.Password)
@@ -167,6 +167,15 @@ func (o *office) says(words string) {
 func (o *office) wait(js string, args ...any) {
 	o.t.Helper()
 	if err := rod.Try(func() { o.page.Timeout(15*time.Second).MustWait(js, args...) }); err != nil {
+		o.shot("failed")
+		o.t.Fatalf("waited in vain for %s", js)
+	}
+}
+
+// waitLong is wait for what takes long.
+func (o *office) waitLong(js string) {
+	o.t.Helper()
+	if err := rod.Try(func() { o.page.Timeout(2 * time.Minute).MustWait(js) }); err != nil {
 		o.shot("failed")
 		o.t.Fatalf("waited in vain for %s", js)
 	}

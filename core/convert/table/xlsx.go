@@ -556,6 +556,9 @@ func (w *workbookReader) values(k *part, from, to [2]int) (map[int][]string, err
 		}
 		texts[c-1] = v
 		out[r-1] = texts
+		if isNumber(v) {
+			k.numbers[[2]int{r - 1, c - 1}] = true
+		}
 	}
 	if failed > 0 {
 		w.s.Tell("Some formulas without a value could not be calculated: “?” stands in their cells.")
