@@ -55,24 +55,24 @@ type Document struct {
 	FolderID     uint `gorm:"index"`
 	OwnerID      uint `gorm:"index"` // who added it, or to whom it passed
 	Name         string
-	NameKey      string `gorm:"index"` // the name in lower case
-	SortKey      string `gorm:"index"` // what names are sorted by: 2 before 10
-	OriginalSHA  string `gorm:"index"` // the file as it came, or as it was replaced by
+	NameKey      string `gorm:"index"`                            // the name in lower case
+	SortKey      string `gorm:"index:documents_named,priority:2"` // what names are sorted by: 2 before 10
+	OriginalSHA  string `gorm:"index"`                            // the file as it came, or as it was replaced by
 	OriginalName string
 	HeadID       uint       // the state people see
 	TipID        uint       // the state that redoing leads to
 	TextID       uint       // the state whose text is kept for searching
 	NextNo       int        // number of the next step
-	Pages        int        `gorm:"index"`
+	Pages        int        `gorm:"index:documents_paged,priority:2"`
 	Paper        string     // "A4", "A4 landscape", "several sizes"
-	Weight       int64      `gorm:"index"` // bytes: base and updates
+	Weight       int64      `gorm:"index:documents_weighed,priority:2"` // bytes: base and updates
 	Arrived      string     // findings on arrival, JSON
 	Locked       bool       // it came locked with a password; its base is not
 	Lock         string     // what it takes to lock it again as it came, JSON (pdf.Kept)
 	Working      bool       // its base is a working copy: not the file as it came
 	Mended       string     // what was wrong with the file; its base is a mended copy
 	Made         Made       `gorm:"serializer:json"` // what it was made of; zero for a PDF that was added as it is
-	BinnedAt     *time.Time `gorm:"column:away_at;index:documents_changed,priority:1"`
+	BinnedAt     *time.Time `gorm:"column:away_at;index:documents_changed,priority:1;index:documents_named,priority:1;index:documents_paged,priority:1;index:documents_weighed,priority:1"`
 	CreatedAt    time.Time
 	ChangedAt    time.Time `gorm:"index:documents_changed,priority:2"`
 	ChangedBy    uint

@@ -229,3 +229,91 @@ func FuzzPicture(f *testing.F) {
 		}
 	})
 }
+
+// Pictures on paper, worked by hand. ISO 216: A4 is 210 x 297 mm. Common practice: a 3:2 picture on landscape A4 is 297 x 198 mm, with 6 mm above
+// and below; a 16:9 one leaves less on Legal than on Letter, and none on a page of its own.
+func TestPlacement(t *testing.T) {
+	const mm = 72 / 25.4
+	a4 := Placement{Width: 210 * mm, Height: 297 * mm}
+	at := func(pl Placement, w, h float64) PlacedPicture {
+		p, err := pl.Place(w, h)
+		require.NoError(t, err)
+		return p
+	}
+	p := at(a4, 600, 400)
+	side, above := p.Borders()
+	assert.InDelta(t, 0, side/mm, 1e-9)
+	assert.InDelta(t, 6, above/mm, 1e-9)
+	assert.InDelta(t, 297, p.W/mm, 1e-9)
+	assert.InDelta(t, 198, p.H/mm, 1e-9)
+	p = at(a4, 400, 600)
+	side, above = p.Borders()
+	assert.InDelta(t, 6, side/mm, 1e-9, "an upright one turns the paper")
+	assert.InDelta(t, 0, above/mm, 1e-9)
+	letter, legal := Placement{Width: 612, Height: 792}, Placement{Width: 612, Height: 1008}
+	_, l1 := at(letter, 1600, 900).Borders()
+	s2, l2 := at(legal, 1600, 900).Borders()
+	assert.InDelta(t, (612-792*9/16.0)/2, l1, 1e-9)
+	assert.Less(t, max(s2, l2)*min(s2, l2)+max(s2, l2), l1, "less on Legal")
+	s0, a0 := at(Placement{}, 1600, 900).Borders()
+	assert.Zero(t, s0+a0)
+	m := a4
+	m.Margin, m.Turn = 10*mm, TurnPortrait
+	p = at(m, 600, 400)
+	side, above = p.Borders()
+	assert.InDelta(t, 10, side/mm, 1e-9)
+	assert.InDelta(t, (297-190*2/3.0)/2, above/mm, 1e-9)
+	f := a4
+	f.Fill = true
+	p = at(f, 600, 400)
+	w, h := p.Cut()
+	assert.InDelta(t, 1-297/315.0, w, 1e-9, "210 mm high it would be 315 mm wide")
+	assert.Zero(t, h)
+	side, above = p.Borders()
+	assert.Zero(t, side+above)
+	_, err := Placement{Width: 100, Height: 100, Margin: 48}.Place(10, 10)
+	assert.ErrorIs(t, err, ErrMargin)
+
+	// The pixels: on its own page the picture has no border, and its ratio; on paper the borders are white, as wide as told; filled, none is.
+	var jpg bytes.Buffer
+	require.NoError(t, jpeg.Encode(&jpg, quarters(), &jpeg.Options{Quality: 95}))
+	pic, err := picture.Decode(jpg.Bytes())
+	require.NoError(t, err)
+	for _, c := range []struct {
+		pl         Placement
+		w, h, x, y int // of the page, and the first pixel of the picture, at 96 dpi
+	}{{Placement{}, 80, 40, 0, 0}, {Placement{Width: 60, Height: 60}, 80, 80, 0, 20}, {Placement{Width: 60, Height: 60, Margin: 6}, 80, 80, 8, 24}, {Placement{Width: 60, Height: 60, Fill: true}, 80, 80, 0, 0}} {
+		doc := pdf.New()
+		page, err := PicturePage(doc, pic, c.pl)
+		require.NoError(t, err)
+		require.NoError(t, doc.InsertPages(0, []pdf.Ref{page}))
+		img := paged(t, pdftest.Whole(t, doc))
+		require.Equal(t, [2]int{c.w, c.h}, [2]int{img.Bounds().Dx(), img.Bounds().Dy()})
+		first := func(along, at int, get func(i int) color.Color) int {
+			for i := range along {
+				r, g, b, _ := get(i).RGBA()
+				if r < 0xf000 || g < 0xf000 || b < 0xf000 {
+					return i
+				}
+			}
+			return along
+		}
+		assert.InDelta(t, c.x, first(c.w, 0, func(i int) color.Color { return img.At(i, c.h/2-2) }), 1)
+		assert.InDelta(t, c.y, first(c.h, 0, func(i int) color.Color { return img.At(c.w/4, i) }), 1)
+	}
+}
+
+// paged draws a file with poppler at 96 dpi.
+func paged(t *testing.T, file []byte) image.Image {
+	t.Helper()
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "p.pdf"), file, 0o600))
+	out, err := exec.Command("pdftoppm", "-r", "96", "-png", "-singlefile", filepath.Join(dir, "p.pdf"), filepath.Join(dir, "p")).CombinedOutput()
+	require.NoError(t, err, string(out))
+	f, err := os.Open(filepath.Join(dir, "p.png"))
+	require.NoError(t, err)
+	defer f.Close()
+	img, err := png.Decode(f)
+	require.NoError(t, err)
+	return img
+}
