@@ -1,4 +1,4 @@
-# make demo   builds Glenrain and serves the demo data on 127.0.0.1:8080
+# make demo   builds Glenrain, installs chromium where it is missing, and serves the demo data on 127.0.0.1:8080
 # make test   installs what the tests need and runs them all
 # make bench  measures, and writes docs/BENCH.md
 # make corpus gathers real files, holds what is read and written against other programs, and writes docs/COMPATIBILITY.md
@@ -22,6 +22,7 @@ HOSTILE ?= $(CURDIR)/mutate/seeds
 .PHONY: demo build test lint bench papers corpus agree walk hostile fuzz shots vendor
 
 demo: build
+	-tools/need chromium:chromium
 	./glenrain demo --addr $(ADDR)
 
 build:
@@ -49,6 +50,7 @@ papers: # poppler reads Chinese, Japanese and Korean by its data
 
 corpus: papers
 	go run ./corpus anew $(PAPERS) docs/COMPATIBILITY.md
+	go run ./corpus office $(PAPERS)/office docs/COMPATIBILITY.md
 
 agree: papers
 	tools/need mutool:mupdf-tools

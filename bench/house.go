@@ -281,6 +281,7 @@ func lists(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
 			row := *one
 			row.ID, row.Name, row.ChangedAt = 0, fmt.Sprintf("Berth paper %d", i), now.Add(-time.Duration(r.IntN(1e6))*time.Second)
 			row.NameKey = strings.ToLower(row.Name)
+			row.SortKey = row.NameKey
 			rows = append(rows, row)
 		}
 		if err := tx.CreateInBatches(rows, 200).Error; err != nil {
@@ -326,7 +327,7 @@ func lists(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
 		}
 		fmt.Printf("| %s | %.1f | %.1f |\n", row.what, ms(mid), ms(worst))
 	}
-	return nil
+	return manyRows(b)
 }
 
 // manyPages is how many pages the large search has; wordsOnPage how many words each.

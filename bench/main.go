@@ -99,6 +99,8 @@ func run(ctx context.Context, only string) error {
 		return previews(ctx, dir, docs)
 	case "trails":
 		return trails(ctx, dir, docs)
+	case "collect":
+		return collect(ctx, dir, byelaws)
 	case "lists":
 		return lists(ctx, dir, docs)
 	case "searches":
@@ -126,6 +128,9 @@ func run(ctx context.Context, only string) error {
 		return err
 	}
 	if err := trails(ctx, dir, docs); err != nil {
+		return err
+	}
+	if err := collect(ctx, dir, byelaws); err != nil {
 		return err
 	}
 	if err := lists(ctx, dir, docs); err != nil {

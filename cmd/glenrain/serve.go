@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"glenrain/core/typeset"
 	"glenrain/demo"
 	"glenrain/desk"
 	"glenrain/web"
@@ -70,6 +71,11 @@ func (c *serveCommand) serve(ctx context.Context, ready func(d *desk.Desk, base 
 		return err
 	}
 	defer d.Close()
+	if err := typeset.Here(); err != nil {
+		log.Warn("files of office programs, texts and e-mails can't be turned into pages: " + err.Error())
+	} else if !typeset.Sandboxed() {
+		log.Warn("chromium sets files as pages without its own sandbox, since this server runs as root: run it as a user of its own")
+	}
 	secure := c.TLSCert != "" || c.Proxied
 	s, err := web.New(d, web.Options{House: c.House, Secure: secure, Proxied: c.Proxied, Log: log})
 	if err != nil {

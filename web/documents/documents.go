@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"glenrain/core/step"
+	"glenrain/core/typeset"
 	"glenrain/desk"
 	"glenrain/web/station"
 )
@@ -125,6 +126,7 @@ type view struct {
 	Sorts   []choice
 	Words   string
 	Narrow  bool // the list is narrowed by a trait or by words
+	Absent  bool // what sets files of other kinds as pages is not on this machine
 	List    *desk.GatheredOutcome
 	Query   string // what was looked for in the text of all documents
 	Found   *desk.TextHits
@@ -147,6 +149,7 @@ func listing(r *http.Request, name string) desk.Listing {
 func (s *screen) view(r *http.Request, name string) (*view, error) {
 	me, ctx := station.Person(r), r.Context()
 	v := &view{Around: s.Host.Screen(r, "Documents"), View: name, Changes: me.Role.Allows(desk.ActChange), Purges: me.Role.Allows(desk.ActPurge)}
+	v.Absent = typeset.Here() != nil
 	part := listing(r, name)
 	if part.After == 0 {
 		here, binned, out, err := s.desk.Counts(ctx, me.ID)
