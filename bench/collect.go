@@ -115,7 +115,7 @@ func measureQuiet(name string, args ...string) (time.Duration, error) {
 // converted measures files of other kinds beside Chromium alone on the same sheet, where that is one run.
 func converted(ctx context.Context, dir string) error {
 	var body strings.Builder
-	for i := range 600 {
+	for i := range 1000 {
 		if i%12 == 0 {
 			fmt.Fprintf(&body, `<w:p><w:pPr><w:pStyle w:val="H"/></w:pPr><w:r><w:t>Part %d</w:t></w:r></w:p>`, i/12+1)
 		}

@@ -136,7 +136,7 @@ func TestCollect(t *testing.T) {
 	assert.Contains(t, o.text("#gather .tray-quiet"), "mixed sizes")
 	o.go_("/documents") // it is kept as it was
 	assert.Equal(t, "Cover, Letter to the pilots, Gauge readings, Two views, Berth applications, Damaged", names())
-	o.shot("gathered")
+	o.shot("collect-gathered")
 	o.page.MustElement("#tray-name").MustInput("Winter papers")
 	o.click("#tray-combine")
 	o.page.MustElement("body.desk")
@@ -190,7 +190,7 @@ func TestPicturesToPages(t *testing.T) {
 	// Common practice: a 3:2 picture on landscape A4 is 297 x 198 mm, which leaves 6 mm above and below.
 	o.wait(`() => document.getElementById("placed").textContent.includes("6 mm white above and below")`)
 	assert.Contains(t, o.text("#placed"), "Upright 6 mm white left and right")
-	o.shot("pictures")
+	o.shot("collect-pictures")
 	o.page.MustElement("[name=fit]").MustSelect("fills the page, and is cut off where it is over")
 	o.wait(`() => document.getElementById("placed").textContent.includes("6 % of its width is cut off")`)
 	o.page.MustElement("[name=margin]").MustSelectAllText().MustInput("200mm")

@@ -164,6 +164,14 @@ func (s *Sheet) set(ctx context.Context, p *process, w io.Writer) error {
 	if err := ctx.Err(); err != nil {
 		return err
 	}
+	// Text whose face is still on its way would be printed as nothing. This runs although the sheet's own scripts don't.
+	ready, err := proto.RuntimeEvaluate{Expression: `Promise.all([...document.fonts].map((f) => f.load().catch(() => 0))).then(() => document.fonts.ready).then(() => document.fonts.size)`, AwaitPromise: true, ReturnByValue: true}.Call(page)
+	if err != nil {
+		return err
+	}
+	if ready.ExceptionDetails != nil {
+		return fmt.Errorf("waiting for faces: %s", ready.ExceptionDetails.Text)
+	}
 	out, err := proto.PagePrintToPDF{
 		PrintBackground: true, PreferCSSPageSize: true, GenerateTaggedPDF: true, GenerateDocumentOutline: true,
 		TransferMode: proto.PagePrintToPDFTransferModeReturnAsStream,

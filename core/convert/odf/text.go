@@ -188,7 +188,12 @@ func (t *text) inline(n *pack.Node, depth int) error {
 		var err error
 		switch k.Name {
 		case "":
-			t.s.Text(strings.Join(strings.FieldsFunc(" "+k.Text+" ", func(r rune) bool { return r == '\n' || r == '\r' }), " ")[1:])
+			t.s.Text(strings.Map(func(r rune) rune {
+				if r == '\n' || r == '\r' {
+					return ' '
+				}
+				return r
+			}, k.Text))
 		case "span":
 			chain := t.chain("text", k.Attr("style-name"))
 			attrs := t.class(t.runCSS(chain, true))
