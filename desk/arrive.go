@@ -153,6 +153,7 @@ func (d *Desk) convert(ctx context.Context, kind convert.Kind, name string, o co
 		return Made{}, &Refused{name, "this is a zip file, or a package of a kind that is not known here: what is in it was not added"}
 	}
 	c := porter.Conversion{Path: in.f.Name(), Size: in.Size, Name: name, Kind: kind, Options: o}
+	c.Options.Fonts = filepath.Join(d.dir, "fonts")
 	out, err := porter.Convert(ctx, c, pages.f)
 	var not *porter.NotConverted
 	var stopped *porter.Stopped

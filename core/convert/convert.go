@@ -58,6 +58,7 @@ type Options struct {
 	Plain     bool   `json:"plain,omitempty"`     // listings without colours
 	Separator string `json:"separator,omitempty"` // of CSV
 	Fit       string `json:"fit,omitempty"`       // of sheets: width, spread
+	Fonts     string `json:"-"`                   // a folder with faces of the office's own
 }
 
 // Check refuses options that there are not.
@@ -126,7 +127,7 @@ func Read(ctx context.Context, kind Kind, name string, r io.ReaderAt, size int64
 	if kind == Foreign {
 		return nil, &Refusal{Sentence: fmt.Sprintf("files of its kind%s are not turned into pages here: save it as docx, xlsx, odt, ods or PDF in the program that wrote it", ending(name))}
 	}
-	s := page.New()
+	s := page.New(page.ReadOwn(o.Fonts))
 	out := &Result{}
 	err := out.read(ctx, s, kind, path.Base(name), io.NewSectionReader(r, 0, size), o)
 	if err == nil && s.Over() {

@@ -11,6 +11,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/go-fonts/dejavu/dejavusans"
+	"github.com/go-fonts/dejavu/dejavusansbold"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"github.com/xuri/excelize/v2"
@@ -400,4 +402,18 @@ func TestMail(t *testing.T) {
 	for _, want := range []string{"Rapport de séance", "Rona Skerry", "La séance<br>est finie.", "levels.csv"} {
 		assert.Contains(t, b, want)
 	}
+}
+
+// Faces of the office's own, in a folder, are used for the fonts of their names; what is no face there is passed over.
+func TestOwnFaces(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "house.ttf"), dejavusans.TTF, 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "house-bold.ttf"), dejavusansbold.TTF, 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "none.ttf"), []byte("no face"), 0o600))
+	doc := letter(t, `<w:p><w:r><w:rPr><w:rFonts w:ascii="DejaVu Sans"/></w:rPr><w:t>In the office’s own face</w:t></w:r></w:p>`)
+	r := read(t, "a.docx", doc, Options{Fonts: dir})
+	assert.Contains(t, style(r), "font-family:'Own 0';font-weight:700")
+	assert.Equal(t, dejavusans.TTF, r.Sheets[0].Files["f-own-0-0.ttf"].Data)
+	assert.Contains(t, said(t, "pdffonts", set(t, r.Sheets[0])), "DejaVuSans")
+	assert.NotContains(t, style(read(t, "a.docx", doc, Options{})), "Own 0")
 }

@@ -194,6 +194,9 @@ func (s *screen) about(w http.ResponseWriter, r *http.Request) error {
 	v := &aboutView{Document: row, About: about, Kind: row.Made.Kind, Encodings: encoded.Titles, Changes: me.Role.Allows(desk.ActChange), Width: 9}
 	for _, kind := range s.desk.TraitsOf(row, about) {
 		f := finding{Text: about.Say(kind.Kind, row)}
+		if kind.Kind == "mended" && row.Mended != "" {
+			f.Text += ": " + row.Mended
+		}
 		if !kind.Acts {
 			continue
 		}

@@ -290,7 +290,7 @@ func (d *reader) css(p props, block bool) string {
 		}
 	}
 	if p.font != "" || p.size > 0 {
-		family, factor := page.Stand(cmp.Or(p.font, d.defaults.font))
+		family, factor := d.s.Stand(cmp.Or(p.font, d.defaults.font))
 		add(p.font != "", "font-family", d.s.Family(family))
 		if p.size > 0 {
 			size := p.size * factor

@@ -162,7 +162,7 @@ func (d *document) runCSS(chain []*pack.Node, own bool) []string {
 	factor := 1.0
 	if font != "" {
 		var family string
-		family, factor = page.Stand(font)
+		family, factor = d.s.Stand(font)
 		add(true, "font-family", d.s.Family(family))
 	}
 	if size := get("font-size"); strings.HasSuffix(size, "%") {

@@ -310,7 +310,7 @@ func (w *workbook) style(h *table.Sheet, name string) int {
 	text := func(p string) string { return w.prop(chain, "text-properties", p) }
 	cell := func(p string) string { return w.prop(chain, "table-cell-properties", p) }
 	st := table.Style{Down: "bottom", Wrap: cell("wrap-option") == "wrap", Fill: page.Colour(cell("background-color"))}
-	family, factor := page.Stand(cmp.Or(w.fonts[text("font-name")], text("font-family")))
+	family, factor := w.s.Stand(cmp.Or(w.fonts[text("font-name")], text("font-family")))
 	st.Family, st.Size = family, cmp.Or(pt(text("font-size")), 10)*factor
 	st.Bold, st.Italic = text("font-weight") == "bold", text("font-style") == "italic"
 	if u := text("text-underline-style"); u != "" && u != "none" {

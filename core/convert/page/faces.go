@@ -42,6 +42,9 @@ var cuts = map[string][][]byte{
 // Family gives the value of font-family for a shipped family.
 func (s *Sheet) Family(name string) string {
 	s.used[name], s.used[wide] = true, true
+	if own, ok := strings.CutPrefix(name, ownMark); ok {
+		return fmt.Sprintf("'Own %d',%s", s.ownNumber(own), s.Family(Like(own)))
+	}
 	generic := map[string]string{Sans: "sans-serif", Serif: "serif", Mono: "monospace"}[name]
 	return "'" + name + "','" + wide + "'," + generic
 }
@@ -67,7 +70,16 @@ func Like(font string) string {
 
 // face writes the rules of a family and keeps its faces.
 func (s *Sheet) face(b *bytes.Buffer, name string) {
-	for i, data := range cuts[name] {
+	faces := cuts[name]
+	if own, ok := strings.CutPrefix(name, ownMark); ok {
+		name = fmt.Sprintf("Own %d", s.ownNumber(own))
+		four := s.own.data(own)
+		faces = four[:]
+	}
+	for i, data := range faces {
+		if data == nil {
+			continue
+		}
 		src := fmt.Sprintf("f-%s-%d.ttf", strings.ToLower(strings.ReplaceAll(name, " ", "-")), i)
 		s.files[src] = typeset.File{Type: "font/ttf", Data: data}
 		fmt.Fprintf(b, "@font-face{font-family:'%s';font-weight:%s;font-style:%s;src:url(%s)}\n", name,
@@ -79,8 +91,8 @@ func (s *Sheet) face(b *bytes.Buffer, name string) {
 // that lines break about where they did.
 var narrow = map[string]float64{"calibri": 0.92, "carlito": 0.92, "aptos": 0.95, "candara": 0.93, "corbel": 0.93, "segoe": 0.97, "narrow": 0.82}
 
-// Stand gives the family that stands in for a font, and the factor for its size.
-func Stand(font string) (family string, factor float64) {
+// stand gives the family that stands in for a font, and the factor for its size.
+func stand(font string) (family string, factor float64) {
 	f := strings.ToLower(font)
 	for name, by := range narrow {
 		if strings.Contains(f, name) {

@@ -44,6 +44,8 @@ type Sheet struct {
 	over  bool
 	told  map[string]int
 	cuts  []cut // where a new run begins, and rows
+	own   *Own
+	owned []string // own families that are used
 }
 
 // cut is a place in the body where something begins.
@@ -80,9 +82,9 @@ func (s *Sheet) Row(first, inside bool) {
 // Rows says that the rows of a long table have ended.
 func (s *Sheet) Rows() { s.cuts = append(s.cuts, cut{s.body.Len(), behindRows}) }
 
-// New begins a sheet.
-func New() *Sheet {
-	return &Sheet{files: map[string]typeset.File{}, used: map[string]bool{}, named: map[string]string{}, told: map[string]int{}}
+// New begins a sheet; own are the office's own faces, or nil.
+func New(own *Own) *Sheet {
+	return &Sheet{own: own, files: map[string]typeset.File{}, used: map[string]bool{}, named: map[string]string{}, told: map[string]int{}}
 }
 
 // Raw writes HTML of our own.

@@ -772,7 +772,7 @@ func (w *workbookReader) style(h *Sheet, id int) error {
 func (w *workbookReader) styleOf(x *excelize.Style) (st Style) {
 	st.Down = "bottom"
 	if f := x.Font; f != nil {
-		family, factor := page.Stand(f.Family)
+		family, factor := w.s.Stand(f.Family)
 		st.Family, st.Size = family, cmp.Or(f.Size, 11)*factor
 		st.Bold, st.Italic, st.Strike, st.Underline = f.Bold, f.Italic, f.Strike, f.Underline != "" && f.Underline != "none"
 		if c := page.Colour(w.f.GetBaseColor(f.Color, f.ColorIndexed, f.ColorTheme)); c != "" && c != "#000000" {
