@@ -10,6 +10,7 @@ import (
 	"io"
 	"os"
 	"os/exec"
+	"runtime"
 	"strconv"
 	"sync"
 	"sync/atomic"
@@ -61,7 +62,9 @@ func Main() {
 	}()
 	out := os.Stdout
 	os.Stdout = os.Stderr // what a library says must not come among the answers
-	if err := s(os.Args[4:], os.Stdin, out); err != nil && !errors.Is(err, io.EOF) {
+	err = s(os.Args[4:], os.Stdin, out)
+	runtime.KeepAlive(out) // a file that nobody refers to any more is closed
+	if err != nil && !errors.Is(err, io.EOF) {
 		fmt.Fprintf(os.Stderr, "%s: %v\n", os.Args[2], err)
 		os.Exit(1)
 	}
