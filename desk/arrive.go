@@ -159,6 +159,9 @@ func (d *Desk) convert(ctx context.Context, kind convert.Kind, name string, o co
 	var stopped *porter.Stopped
 	switch {
 	case errors.As(err, &not):
+		if not.Cause != nil && ctx.Err() == nil {
+			d.log.Warn("a file was not turned into pages", "bytes", in.Size, "kind", kind, "why", not.Cause)
+		}
 		return Made{}, &Refused{name, not.Sentence + "; nothing was changed"}
 	case errors.As(err, &stopped):
 		d.log.Warn("a file stopped what turns it into pages", "bytes", in.Size, "kind", kind, "why", stopped.Sentence)

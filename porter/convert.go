@@ -102,8 +102,10 @@ func Convert(ctx context.Context, in Conversion, w io.Writer) (*Converted, error
 	} else {
 		err = join(ctx, sheets, w)
 	}
-	if errors.Is(err, typeset.ErrTime) || errors.Is(err, typeset.ErrMemory) {
-		return nil, &NotConverted{Sentence: err.Error(), Cause: err}
+	for _, own := range []error{typeset.ErrTime, typeset.ErrMemory, typeset.ErrFailed} {
+		if errors.Is(err, own) {
+			return nil, &NotConverted{Sentence: own.Error(), Cause: err}
+		}
 	}
 	if err != nil {
 		return nil, err
