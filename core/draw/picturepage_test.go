@@ -76,15 +76,7 @@ func pageOf(t *testing.T, data []byte) (*pdf.Document, *picture.Picture, []byte)
 // corners draws the file with poppler at 96 dpi and names the colours of its four quarters.
 func corners(t *testing.T, file []byte) (string, image.Rectangle) {
 	t.Helper()
-	dir := t.TempDir()
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "p.pdf"), file, 0o600))
-	out, err := exec.Command("pdftoppm", "-r", "96", "-png", "-singlefile", filepath.Join(dir, "p.pdf"), filepath.Join(dir, "p")).CombinedOutput()
-	require.NoError(t, err, string(out))
-	f, err := os.Open(filepath.Join(dir, "p.png"))
-	require.NoError(t, err)
-	defer f.Close()
-	img, err := png.Decode(f)
-	require.NoError(t, err)
+	img := paged(t, file)
 	b := img.Bounds()
 	s := ""
 	for _, at := range [][2]int{{1, 1}, {3, 1}, {1, 3}, {3, 3}} {

@@ -29,7 +29,6 @@ type reader struct {
 	counters  map[string][]int // of lists that are numbered on, by abstract list
 	notes     map[string]*pack.Node
 	noted     []string          // notes in the order of their marks, by "footnote 3"
-	classes   map[string]string // by declarations
 	theme     map[string]string // "minor" and "major" fonts
 	evenOdd   bool
 	lang      string
@@ -65,7 +64,7 @@ func Read(ctx context.Context, s *page.Sheet, r io.ReaderAt, size int64, paper p
 		return err
 	}
 	d := &reader{ctx: ctx, s: s, pack: p, styles: map[string]*style{}, usual: map[string]string{}, numbering: map[string]*list{}, counters: map[string][]int{},
-		notes: map[string]*pack.Node{}, classes: map[string]string{}, theme: map[string]string{}, forced: forced, anchored: map[string]bool{}}
+		notes: map[string]*pack.Node{}, theme: map[string]string{}, forced: forced, anchored: map[string]bool{}}
 	d.main = "word/document.xml"
 	if rels, err := p.Relations(""); err == nil {
 		for _, r := range rels {

@@ -231,7 +231,7 @@ func (d *reader) openItem(at *numberLevel, label string, p props) {
 	}
 	top := &d.levels[depth-1]
 	top.item = true
-	d.s.Raw("<li", d.class(d.css(runOnly(p), false)), ` style="list-style-type:`, page.Escape(page.String(label+" ")), `">`)
+	d.s.Raw("<li", d.s.Class(d.css(runOnly(p), false)), ` style="list-style-type:`, page.Escape(page.String(label+" ")), `">`)
 }
 
 // labelRoom is the least indent of an item, in points.

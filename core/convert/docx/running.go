@@ -52,19 +52,16 @@ func (d *reader) pageRules(name string, p page.Paper, sp *pack.Node, parts [2][3
 	}
 	d.s.CSS("@page %s{%s;%s}", name, p.Rule(), boxes(usualPages))
 	if d.evenOdd {
-		d.s.CSS("@page %s:left{%s%s}", name, none, boxes(evenPages))
+		d.s.CSS("@page %s:left{%s%s}", name, page.NoBoxes, boxes(evenPages))
 	}
 	if on(sp.First("titlePg")) {
 		if first {
-			d.s.CSS("@page %s:first{%s%s}", name, none, boxes(firstPage))
+			d.s.CSS("@page %s:first{%s%s}", name, page.NoBoxes, boxes(firstPage))
 		} else if parts[0][firstPage] != nil || parts[1][firstPage] != nil {
 			d.s.Tell("The first pages of later sections have the headers and footers of the other pages.")
 		}
 	}
 }
-
-// none takes away what stands in the margin boxes of the other pages.
-const none = "@top-left{content:none}@top-center{content:none}@top-right{content:none}@bottom-left{content:none}@bottom-center{content:none}@bottom-right{content:none}"
 
 // runStyle gives the look of a header by its first run.
 func (d *reader) runStyle(root *pack.Node) string {

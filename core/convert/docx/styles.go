@@ -331,19 +331,5 @@ func (d *reader) css(p props, block bool) string {
 		}
 		add(len(p.borders) > 0, "padding", "1pt 4pt")
 	}
-	return strings.TrimSuffix(strings.TrimPrefix(page.Style(decl...), ` style="`), `"`)
-}
-
-// class gives the attribute for declarations; equal ones share a rule.
-func (d *reader) class(css string) string {
-	if css == "" {
-		return ""
-	}
-	name, ok := d.classes[css]
-	if !ok {
-		name = "q" + strconv.Itoa(len(d.classes)+1)
-		d.classes[css] = name
-		d.s.CSS(".%s{%s}", name, css)
-	}
-	return ` class="` + name + `"`
+	return page.Declarations(decl...)
 }

@@ -94,7 +94,7 @@ func (d *reader) table(n *pack.Node) error {
 		}
 		css = join(css, "table-layout:"+layout+";max-width:100%;width:"+page.Pt(total))
 	}
-	d.s.Raw("<table", d.class(css), ">")
+	d.s.Raw("<table", d.s.Class(css), ">")
 	if total > 0 {
 		d.s.Raw("<colgroup>")
 		for _, w := range widths {
@@ -239,7 +239,7 @@ func (d *reader) cell(c cell, head, firstRow bool, st *style, tblPr *pack.Node, 
 		}
 	}
 	tag := "td"
-	attrs := d.class(css)
+	attrs := d.s.Class(css)
 	if head || firstRow {
 		tag = "th"
 		attrs += ` scope="col"`

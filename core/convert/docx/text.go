@@ -70,9 +70,9 @@ func (d *reader) paragraph(n *pack.Node) error {
 	if row {
 		tag, end = "p", "</span></p>"
 	}
-	attrs := d.class(css) + dir
+	attrs := d.s.Class(css) + dir
 	if row {
-		d.s.Raw("<p", d.class(join(css, "display:flex;gap:6pt")), dir, "><span>")
+		d.s.Raw("<p", d.s.Class(join(css, "display:flex;gap:6pt")), dir, "><span>")
 	} else {
 		d.s.Raw("<", tag, attrs, ">")
 	}
@@ -251,7 +251,7 @@ func (w *inline) run(n *pack.Node, depth int) error {
 	if p.lang != "" && p.lang != cmp.Or(w.base.lang, d.lang) && len(p.lang) < 36 {
 		lang = page.Attr("lang", p.lang)
 	}
-	attrs := d.class(d.css(p, false)) + lang
+	attrs := d.s.Class(d.css(p, false)) + lang
 	open := false
 	text := func(t string) {
 		if t == "" || d.skipped() {
@@ -293,7 +293,7 @@ func (w *inline) run(n *pack.Node, depth int) error {
 					continue
 				}
 				shut()
-				d.s.Raw("</", w.tag, "><", w.tag, d.class("break-before:page"), ">")
+				d.s.Raw("</", w.tag, "><", w.tag, d.s.Class("break-before:page"), ">")
 			case "column":
 				shut()
 				d.s.Raw(`<span style="break-before:column"></span>`)
@@ -477,7 +477,7 @@ func (w *inline) drawing(n *pack.Node) error {
 			css = join(css, "float:"+side+";margin:0 6pt 6pt 6pt")
 		}
 	}
-	d.s.Raw("<img", page.Attr("src", src), page.Attr("alt", alt), d.class(css), ">")
+	d.s.Raw("<img", page.Attr("src", src), page.Attr("alt", alt), d.s.Class(css), ">")
 	return nil
 }
 

@@ -17,7 +17,6 @@ type text struct {
 	*document
 	usual   page.Paper
 	forced  bool
-	classes map[string]string
 	notes   []*pack.Node
 	section int
 	master  string
@@ -38,10 +37,10 @@ func Text(ctx context.Context, s *page.Sheet, r io.ReaderAt, size int64, paper p
 	if body == nil {
 		return pack.ErrDamaged
 	}
-	t := &text{document: d, usual: paper, forced: forced, classes: map[string]string{}}
-	base := page.Style(d.runCSS(d.chain("paragraph", ""), false)...)
+	t := &text{document: d, usual: paper, forced: forced}
+	base := page.Declarations(d.runCSS(d.chain("paragraph", ""), false)...)
 	s.CSS("body{%s}p,h1,h2,h3,h4,h5,h6{margin:0;font-weight:inherit;font-size:inherit}ul,ol{margin:0}td,th{vertical-align:top;padding:2pt 4pt;text-align:left}.tab{white-space:pre;tab-size:36pt}.notes{margin-top:14pt;border-top:.5pt solid #888;padding-top:4pt;font-size:85%%}",
-		strings.TrimSuffix(strings.TrimPrefix(base, ` style="`), `"`))
+		base)
 	t.begin(d.first)
 	if err := t.story(body.Nodes(), 0); err != nil {
 		return err
@@ -72,35 +71,22 @@ func (t *text) begin(master string) {
 	name := fmt.Sprintf("s%d", t.section)
 	m := t.masters[master]
 	p := t.paper(master, t.usual, t.forced)
-	run := strings.TrimSuffix(strings.TrimPrefix(page.Style(t.runCSS(t.chain("paragraph", cmp.Or(m.First("header", "p").Attr("style-name"), "Header")), false)...), ` style="`), `"`)
+	run := page.Declarations(t.runCSS(t.chain("paragraph", cmp.Or(m.First("header", "p").Attr("style-name"), "Header")), false)...)
 	boxes := func(head, foot string) string {
 		return t.running(m.First(head)).Boxes("top", run) + t.running(m.First(foot)).Boxes("bottom", run)
 	}
 	t.s.CSS("@page %s{%s;%s}", name, p.Rule(), boxes("header", "footer"))
-	const none = "@top-left{content:none}@top-center{content:none}@top-right{content:none}@bottom-left{content:none}@bottom-center{content:none}@bottom-right{content:none}"
 	if m.First("header-left") != nil || m.First("footer-left") != nil {
-		t.s.CSS("@page %s:left{%s%s}", name, none, boxes("header-left", "footer-left"))
+		t.s.CSS("@page %s:left{%s%s}", name, page.NoBoxes, boxes("header-left", "footer-left"))
 	}
 	if (m.First("header-first") != nil || m.First("footer-first") != nil) && t.section == 1 {
-		t.s.CSS("@page %s:first{%s%s}", name, none, boxes("header-first", "footer-first"))
+		t.s.CSS("@page %s:first{%s%s}", name, page.NoBoxes, boxes("header-first", "footer-first"))
 	}
 	t.s.CSS(".%s{page:%s%s}", name, name, map[bool]string{true: ";break-before:page"}[t.section > 1])
 	t.s.Raw(`<section class="`, name, `">`)
 }
 
-func (t *text) class(decl []string) string {
-	css := strings.TrimSuffix(strings.TrimPrefix(page.Style(decl...), ` style="`), `"`)
-	if css == "" {
-		return ""
-	}
-	name, ok := t.classes[css]
-	if !ok {
-		name = "q" + strconv.Itoa(len(t.classes)+1)
-		t.classes[css] = name
-		t.s.CSS(".%s{%s}", name, css)
-	}
-	return ` class="` + name + `"`
-}
+func (t *text) class(decl []string) string { return t.s.Class(page.Declarations(decl...)) }
 
 func (t *text) story(list []*pack.Node, depth int) error {
 	if depth > maxDepth {

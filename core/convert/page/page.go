@@ -39,13 +39,15 @@ type Sheet struct {
 	body  bytes.Buffer
 	files map[string]typeset.File
 	size  int
-	used  map[string]bool // families of faces
-	named map[string]string
-	over  bool
-	told  map[string]int
-	cuts  []cut // where a new run begins, and rows
-	own   *Own
-	owned []string // own families that are used
+	used  map[string]bool   // families of faces
+	named map[string]string // addresses of pictures by their bytes
+
+	classes map[string]string // by declarations
+	over    bool
+	told    map[string]int
+	cuts    []cut // where a new run begins, and rows
+	own     *Own
+	owned   []string // own families that are used
 }
 
 // cut is a place in the body where something begins.
@@ -84,7 +86,7 @@ func (s *Sheet) Rows() { s.cuts = append(s.cuts, cut{s.body.Len(), behindRows}) 
 
 // New begins a sheet; own are the office's own faces, or nil.
 func New(own *Own) *Sheet {
-	return &Sheet{own: own, files: map[string]typeset.File{}, used: map[string]bool{}, named: map[string]string{}, told: map[string]int{}}
+	return &Sheet{own: own, classes: map[string]string{}, files: map[string]typeset.File{}, used: map[string]bool{}, named: map[string]string{}, told: map[string]int{}}
 }
 
 // Raw writes HTML of our own.
@@ -222,8 +224,30 @@ func tooMany(data []byte) bool {
 	return w > maxSide || h > maxSide || w*h > 200_000_000
 }
 
-// Style joins declarations: name, value, name, value; those without a value are left out.
+// Style gives the attribute for declarations; see Declarations.
 func Style(pairs ...string) string {
+	if d := Declarations(pairs...); d != "" {
+		return ` style="` + d + `"`
+	}
+	return ""
+}
+
+// Class gives the attribute for declarations; equal ones share a rule.
+func (s *Sheet) Class(declarations string) string {
+	if declarations == "" {
+		return ""
+	}
+	name, ok := s.classes[declarations]
+	if !ok {
+		name = "q" + strconv.Itoa(len(s.classes)+1)
+		s.classes[declarations] = name
+		s.CSS(".%s{%s}", name, declarations)
+	}
+	return ` class="` + name + `"`
+}
+
+// Declarations joins declarations: name, value, name, value; those without a value are left out.
+func Declarations(pairs ...string) string {
 	var b strings.Builder
 	for i := 0; i+1 < len(pairs); i += 2 {
 		if pairs[i+1] == "" {
@@ -234,10 +258,7 @@ func Style(pairs ...string) string {
 		}
 		b.WriteString(pairs[i] + ":" + pairs[i+1])
 	}
-	if b.Len() == 0 {
-		return ""
-	}
-	return ` style="` + b.String() + `"`
+	return b.String()
 }
 
 // base is the CSS that all sheets begin with.

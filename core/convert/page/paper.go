@@ -127,3 +127,6 @@ func (r *Running) Untotal() bool {
 	}
 	return found
 }
+
+// NoBoxes takes away what stands in the margin boxes of the other pages.
+const NoBoxes = "@top-left{content:none}@top-center{content:none}@top-right{content:none}@bottom-left{content:none}@bottom-center{content:none}@bottom-right{content:none}"

@@ -487,6 +487,5 @@ func (st Style) css(s *page.Sheet, scale float64) string {
 	for i, side := range []string{"top", "right", "bottom", "left"} {
 		add(st.Borders[i] != "", "border-"+side, st.Borders[i])
 	}
-	out := page.Style(decl...)
-	return strings.TrimSuffix(strings.TrimPrefix(out, ` style="`), `"`)
+	return page.Declarations(decl...)
 }
