@@ -196,10 +196,8 @@ func TestCSV(t *testing.T) {
 	for _, sep := range []string{";", "\t", "|"} {
 		assert.Equal(t, 2, strings.Count(body(read(t, "a.csv", []byte("x"+sep+"y\n1,5"+sep+"2,5\n"), Options{})), "<td "), "separated by %q", sep)
 	}
-	_, err := Read(t.Context(), CSV, "a.csv", strings.NewReader("a,b\n\"never closed"), 18, Options{})
-	if err != nil {
-		assert.Contains(t, err.Error(), "quotation mark")
-	}
+	const open = "a,b\n1,\"never closed\n2,3\n"
+	assert.Contains(t, body(read(t, "a.csv", []byte(open), Options{})), "never closed<br>2,3", "nothing is lost")
 	path := set(t, r.Sheets[0])
 	assert.Contains(t, said(t, "pdfinfo", "-struct-text", path), "TH")
 }
@@ -416,4 +414,13 @@ func TestOwnFaces(t *testing.T) {
 	assert.Equal(t, dejavusans.TTF, r.Sheets[0].Files["f-own-0-0.ttf"].Data)
 	assert.Contains(t, said(t, "pdffonts", set(t, r.Sheets[0])), "DejaVuSans")
 	assert.NotContains(t, style(read(t, "a.docx", doc, Options{})), "Own 0")
+}
+
+// Text from right to left, and in letters that are wider than Latin ones: the direction of a page in HTML is kept, words of cells are whole.
+func TestOtherScripts(t *testing.T) {
+	assert.Contains(t, body(read(t, "a.html", []byte(`<html dir="rtl" lang="he"><p>שלום</p>`), Options{})), `<div dir="rtl"><p>שלום</p>`)
+	text := said(t, "pdftotext", set(t, read(t, "a.csv", []byte("שם,מספר\nרציף,5\n"), Options{}).Sheets[0]), "-")
+	assert.Contains(t, text, "מספר")
+	doc := letter(t, `<w:p><w:pPr><w:bidi/></w:pPr><w:r><w:t>שלום לנמל</w:t></w:r></w:p>`)
+	assert.Contains(t, body(read(t, "a.docx", doc, Options{})), `dir="rtl"`)
 }

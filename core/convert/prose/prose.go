@@ -206,6 +206,10 @@ func (w *writer) node(n *html.Node, depth int) error {
 	}
 	attrs, ok := kept[n.DataAtom]
 	if !ok {
+		if dir := attr(n, "dir"); dir == "rtl" && (n.DataAtom == atom.Html || n.DataAtom == atom.Body) { // of the whole text
+			w.s.Raw(`<div dir="rtl">`)
+			defer w.s.Raw("</div>")
+		}
 		return w.kids(n, depth)
 	}
 	if n.DataAtom == atom.Img {

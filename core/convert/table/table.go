@@ -11,7 +11,6 @@ import (
 	"math"
 	"strconv"
 	"strings"
-	"unicode/utf8"
 
 	"glenrain/core/convert/page"
 )
@@ -209,11 +208,22 @@ func (h *Sheet) pad() {
 
 // natural is about how wide a text is that is not broken, in points.
 func natural(text string, st Style) float64 {
-	longest := 0
+	longest := 0.0
 	for line := range strings.SplitSeq(text, "\n") {
-		longest = max(longest, utf8.RuneCountInString(line))
+		n := 0.0
+		for _, r := range line {
+			switch {
+			case r < 0x370: // Latin
+				n += 0.54
+			case r < 0x1100:
+				n += 0.7
+			default: // most of them as wide as they are high
+				n++
+			}
+		}
+		longest = max(longest, n)
 	}
-	w := float64(longest) * cmp.Or(st.Size, 10) * 0.54
+	w := longest * cmp.Or(st.Size, 10)
 	if st.Bold {
 		w *= 1.08
 	}
