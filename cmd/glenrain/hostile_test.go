@@ -76,15 +76,7 @@ func TestHostileOthers(t *testing.T) {
 	if testing.Short() {
 		t.Skip("many files, each slow to read")
 	}
-	data := t.TempDir()
-	v := setUp(t, data)
-	s := serve(t, data)
-	t.Cleanup(s.kill)
-	seen := func() bool {
-		_, code := v.ask(s.base, http.MethodGet, "/documents", "", nil)
-		return code == http.StatusOK
-	}
-	require.True(t, seen())
+	v, s, seen := attacked(t)
 	for _, h := range others() {
 		t.Run(h.Name, func(t *testing.T) {
 			g := watch(s.cmd.Process.Pid, seen)
@@ -182,12 +174,9 @@ func watch(pid int, ask func() bool) *guard {
 
 func (g *guard) stop() { close(g.end); g.wg.Wait() }
 
-// TestHostile takes hostile files through the whole running program: each ends in a sentence or a sound result, within time and
-// memory, and others work on meanwhile.
-func TestHostile(t *testing.T) {
-	if testing.Short() {
-		t.Skip("many files, each slow to read")
-	}
+// attacked starts a server, with a visitor, and another one who wants to see a list meanwhile.
+func attacked(t *testing.T) (*visitor, *server, func() bool) {
+	t.Helper()
 	data := t.TempDir()
 	v := setUp(t, data)
 	s := serve(t, data)
@@ -197,6 +186,16 @@ func TestHostile(t *testing.T) {
 		return code == http.StatusOK
 	}
 	require.True(t, other())
+	return v, s, other
+}
+
+// TestHostile takes hostile files through the whole running program: each ends in a sentence or a sound result, within time and
+// memory, and others work on meanwhile.
+func TestHostile(t *testing.T) {
+	if testing.Short() {
+		t.Skip("many files, each slow to read")
+	}
+	v, s, other := attacked(t)
 	for _, h := range hostiles(t) {
 		t.Run(h.Name, func(t *testing.T) {
 			g := watch(s.cmd.Process.Pid, other)
