@@ -1,6 +1,6 @@
-// Package arrange is about which pages a document has, in which order and which way
-// up: inserting, moving, removing and rotating them. Its steps work on the page
-// tree and on all that leads to pages; what is drawn on pages stays as it is.
+// Package arrange is about which pages a document has, in which order, how large and which way
+// up: inserting, moving, duplicating, replacing and removing them, cropping, paper, sheets to print, and what pages are called. Its steps work on the page
+// tree and on all that leads to pages.
 package arrange
 
 import (
@@ -11,12 +11,46 @@ import (
 func Kinds() []step.Kind {
 	return []step.Kind{
 		{Name: "insert", Meaning: "Inserts pages of another document, or a picture as a page of its own size.",
-			New: func() step.Step { return &Insert{Pages: step.Pages{Rule: "all"}} }},
+			New: func() step.Step {
+				return &Insert{Pages: step.Pages{Rule: "all"}, Marks: "under one of its name", Moves: "keep"}
+			}},
 		{Name: "move", Meaning: "Moves pages together to another place; they keep their order.",
 			New: func() step.Step { return &Move{} }},
 		{Name: "remove", Was: []string{"take-out"}, Meaning: "Removes pages, with every bookmark, link, tag and field that leads to them.",
 			New: func() step.Step { return &Remove{Headings: "keep"} }},
 		{Name: "rotate", Was: []string{"turn"}, Meaning: "Rotates pages by a right angle, or to one.",
 			New: func() step.Step { return &Rotate{} }},
+		{Name: "duplicate", Meaning: "Makes copies of pages within the document.",
+			New: func() step.Step { return &Duplicate{Where: "behind each"} }},
+		{Name: "reverse", Meaning: "Puts pages in reverse order.",
+			New: func() step.Step { return &Reverse{} }},
+		{Name: "interleave", Meaning: "Puts the pages of two stacks, fronts and backs, into the order in which they are read.",
+			New: func() step.Step { return &Interleave{} }},
+		{Name: "replace", Meaning: "Replaces pages by those of another document, and keeps what leads to them.",
+			New: func() step.Step { return &Replace{} }},
+		{Name: "blank", Meaning: "Inserts blank pages, plain or ruled.",
+			New: func() step.Step { return &Blank{Count: 1, Sheet: usualSheet()} }},
+		{Name: "blank-odd", Meaning: "Inserts blank pages so that each part begins on an odd page.",
+			New: func() step.Step { return &BlankOdd{Sheet: usualSheet()} }},
+		{Name: "crop", Meaning: "Sets what is seen of pages; what lies outside is hidden, or removed for good.",
+			New: func() step.Step { return &Crop{To: "edges", Room: 5 * mm} }},
+		{Name: "uncrop", Meaning: "Shows what cropping hid.",
+			New: func() step.Step { return &Uncrop{} }},
+		{Name: "paper", Meaning: "Puts pages on paper of another size.",
+			New: func() step.Step {
+				return &Paper{Paper: "A4", Turned: "as the page", Fit: "scale", Stands: "middle"}
+			}},
+		{Name: "binding", Meaning: "Makes room for binding at the inner edge of pages.",
+			New: func() step.Step {
+				return &Binding{Margin: 10 * mm, Edge: "left", Mirror: true, How: "wider paper"}
+			}},
+		{Name: "sheets", Meaning: "Puts several pages on each sheet, or makes a booklet, to print.",
+			New: func() step.Step {
+				return &Sheets{Kind: "grid", Columns: 2, Rows: 1, Fold: "one stack", Set: 4, Paper: "A4", Turned: "as fits", Margin: 5 * mm, Gap: 5 * mm}
+			}},
+		{Name: "label", Meaning: "Sets what pages are called: i, ii, 1, 2, A-1.",
+			New: func() step.Step { return &Label{Style: "1 2 3", First: 1} }},
+		{Name: "labels-remove", Meaning: "Removes page labels: pages are called by their place.",
+			New: func() step.Step { return &LabelsRemove{} }},
 	}
 }

@@ -21,6 +21,8 @@ type Insert struct {
 	Pages step.Pages     `json:"pages" help:"which of its pages"`
 	To    step.Place     `json:"to" help:"where: before this page, or at the end"`
 	Name  string         `json:"name,omitempty" help:"what the source is called in sentences and bookmarks; its file name if empty"`
+	Marks string         `json:"bookmarks,omitempty" enum:"under one of its name,as they are,none" help:"where the source's bookmarks come to stand"`
+	Moves string         `json:"transitions,omitempty" enum:"keep,drop" help:"how pages appear in a presentation, and what they do by themselves when they are opened or closed: kept or dropped"`
 }
 
 // Apply inserts the pages.
@@ -63,7 +65,7 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 		if claim.Keeps(doc, from) {
 			res.Adds = 0
 		}
-		if b, err = in.bring(doc, from, env, name); err != nil {
+		if b, err = in.bring(doc, from, env, name, nil); err != nil {
 			return nil, err
 		}
 		pages, res.Warnings = b.pages, b.told
@@ -80,9 +82,7 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 	keepLabels(b.labels)
 	structure.Place(doc, b.tags, at)
 	if !slices.IsSorted(b.chosen) { // the tags are in the source's order
-		for _, p := range pages {
-			structure.Move(doc, []pdf.Ref{p})
-		}
+		structure.Follow(doc, pages)
 	}
 	if field.DropXFA(doc) {
 		res.Warnings = append(res.Warnings, droppedXFA)
@@ -140,8 +140,9 @@ type brought struct {
 }
 
 // bring copies the chosen pages of from into doc, with their links, labels, fields, layers, tags, bookmarks and furnishings, and, where all are
-// chosen, the files that are attached. docs/KEEPING.md says what becomes of each entry of the source's catalog.
-func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string) (b brought, err error) {
+// chosen, the files that are attached. docs/KEEPING.md says what becomes of each entry of the source's catalog. as, where given, are pages of doc that
+// they take the places of: as many.
+func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string, as []pdf.Ref) (b brought, err error) {
 	from = from.Fork()
 	cant := func(err error) error { return step.Refuse("“%s” can't be inserted: %v", name, err) }
 	if _, err := from.SplitSharedPages(); err != nil {
@@ -183,8 +184,19 @@ func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string) (b 
 	id := identity(from)
 	known := remembered(doc, id)
 	c.Known(known)
-	if b.pages, err = c.Pages(refs); err != nil {
+	if as != nil && len(as) != len(refs) {
+		return b, step.Refuse("%s can't take the place of %s: choose as many", step.Count(len(refs), "page"), step.Count(len(as), "page"))
+	}
+	if b.pages = as; as != nil {
+		err = c.PagesAs(refs, as)
+	} else {
+		b.pages, err = c.Pages(refs)
+	}
+	if err != nil {
 		return b, cant(err)
+	}
+	if in.Moves == "drop" && dropMoves(doc, b.pages) {
+		b.tell("How pages of “%s” appear in a presentation, and what they do by themselves, was left out.", name)
 	}
 	if labels != nil {
 		b.labels = make(map[pdf.Ref]nav.Label, len(labels))
@@ -206,7 +218,14 @@ func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string) (b 
 	}
 	b.tellForm(form, name)
 	bringLayers(doc, from, c)
-	marks, err := nav.Bring(doc, from, c, name, b.pages[0], whole)
+	var marks nav.Brought
+	switch in.Marks {
+	case "none":
+	case "as they are":
+		marks, err = nav.Bring(doc, from, c, "", pdf.Ref{}, whole)
+	default:
+		marks, err = nav.Bring(doc, from, c, name, b.pages[0], whole)
+	}
 	if err != nil {
 		return b, err
 	}
@@ -235,6 +254,20 @@ func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string) (b 
 		return b, err
 	}
 	return b, remember(doc, id, fresh, known)
+}
+
+// dropMoves takes out what pages of a presentation do (transitions, 12.4.4) and what a page does when it is opened or closed (12.6.3); it tells
+// whether there was anything.
+func dropMoves(doc *pdf.Document, pages []pdf.Ref) (any bool) {
+	for _, p := range pages {
+		for _, k := range []pdf.Name{"Trans", "Dur", "AA"} {
+			if doc.Dict(p).Has(k) {
+				doc.Edit(p).Delete(k)
+				any = true
+			}
+		}
+	}
+	return any
 }
 
 func (b *brought) tell(format string, args ...any) {

@@ -11,11 +11,14 @@ import (
 	"glenrain/core/pdf"
 )
 
-// Patch replaces the bytes from Start to End of an invocation's body. All other bytes stay as they are.
+// Patch replaces the bytes from Start to End of an invocation's body. All other bytes stay as they are. Where Draw is set, that XObject is drawn
+// there, through Through, instead of New.
 type Patch struct {
 	Invocation int
 	Start, End int
 	New        []byte
+	Draw       pdf.Ref
+	Through    pdf.Matrix
 }
 
 // Apply writes patches into doc, which holds the page that p was read from. The page's own streams are replaced where they change; a
@@ -44,6 +47,13 @@ func Apply(doc *pdf.Document, p *Page, patches []Patch) error {
 			}
 		}
 		v := &p.Invocations[i]
+		for k := range list {
+			if c := &list[k]; !c.Draw.IsZero() {
+				name := fresh(doc, "XObject", v.Resources, names[i], "Part")
+				names[i] = append(names[i], added{"XObject", name, c.Draw})
+				c.New = fmt.Appendf(nil, "q %s cm %s Do Q", c.Through, pdf.AppendObject(nil, name))
+			}
+		}
 		res := changed(doc, v.Resources, names[i])
 		switch v.Kind {
 		case PageBody:
@@ -85,9 +95,9 @@ func Apply(doc *pdf.Document, p *Page, patches []Patch) error {
 // colour ahead of the path that the pattern paints.
 func drawing(v *Invocation, name pdf.Name) Patch {
 	if v.Kind == FormBody {
-		return Patch{v.Parent, v.Start, v.End, append(pdf.AppendObject(nil, name), " Do"...)}
+		return Patch{Invocation: v.Parent, Start: v.Start, End: v.End, New: append(pdf.AppendObject(nil, name), " Do"...)}
 	}
-	return Patch{v.Parent, v.Start, v.Start, append(v.colour(name), '\n')}
+	return Patch{Invocation: v.Parent, Start: v.Start, End: v.Start, New: append(v.colour(name), '\n')}
 }
 
 // colour writes the operator that makes the pattern of that name the colour, with the components of one that is not coloured itself.
@@ -116,7 +126,7 @@ func oldColours(p *Page, i int, repainted map[int]bool) (out []Patch) {
 			stays[v.Name] = paintsElse(p, i, v.Name, repainted)
 		}
 		if stays[v.Name] {
-			out = append(out, Patch{i, v.End, v.End, append([]byte{'\n'}, v.colour(v.Name)...)})
+			out = append(out, Patch{Invocation: i, Start: v.End, End: v.End, New: append([]byte{'\n'}, v.colour(v.Name)...)})
 		} else {
 			dead = true
 		}
@@ -130,7 +140,7 @@ func oldColours(p *Page, i int, repainted map[int]bool) (out []Patch) {
 		if (o.Code == opscn || o.Code == opSCN || o.Code == opsc || o.Code == opSC) && len(o.Args) > 0 {
 			if a := o.Args[len(o.Args)-1]; a.Kind == Name {
 				if paints, changed := stays[pdf.Name(a.Bytes)]; changed && !paints {
-					out = append(out, Patch{i, o.Start, o.End, nil})
+					out = append(out, Patch{Invocation: i, Start: o.Start, End: o.End})
 				}
 			}
 		}
@@ -340,7 +350,7 @@ func TakeOut(p *Page, glyphs []int) []Patch {
 	for _, at := range order {
 		sh := &p.Shows[at]
 		if b, ok := without(p, sh, gone); ok {
-			out = append(out, Patch{sh.Invocation, sh.Start, sh.End, b})
+			out = append(out, Patch{Invocation: sh.Invocation, Start: sh.Start, End: sh.End, New: b})
 		}
 	}
 	return out

@@ -15,7 +15,15 @@ func CutPages(doc *pdf.Document, pages []pdf.Ref) int {
 	if form == nil {
 		return 0
 	}
-	gone := annot.Only(doc, pages)
+	return CutWidgets(doc, annot.Only(doc, pages))
+}
+
+// CutWidgets removes widgets from the form, and the fields that have none left; it tells how many.
+func CutWidgets(doc *pdf.Document, gone map[pdf.Ref]bool) int {
+	form := doc.Dict(doc.Catalog().Get("AcroForm"))
+	if form == nil {
+		return 0
+	}
 	n := 0
 	var free []pdf.Ref
 	fields, changed := prune(doc, doc.Array(form.Get("Fields")), gone, &n, &free, doc.NewWalk())

@@ -99,7 +99,7 @@ func where(doc *pdf.Document, p draw.Placed, r rule) ([]int, error) {
 		return nil, err
 	}
 	if p.Pages == nil {
-		return step.EvalRule(r.on().Rule, len(all))
+		return step.EvalIn(doc, r.on().Rule)
 	}
 	in := map[pdf.Ref]bool{}
 	for _, r := range p.Pages {

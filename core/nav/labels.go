@@ -107,6 +107,43 @@ func placed(from, n int) []Label {
 	return out
 }
 
+// Placed gives labels that say the place of each page of a document.
+func Placed(doc *pdf.Document) []Label {
+	pages, err := doc.Pages()
+	if err != nil {
+		return nil
+	}
+	return placed(0, len(pages))
+}
+
+// Twice gives a label that more than one page has; empty where there is none.
+func Twice(labels []Label) string {
+	seen := make(map[string]bool, len(labels))
+	for _, l := range labels {
+		s := l.String()
+		if seen[s] {
+			return s
+		}
+		seen[s] = true
+	}
+	return ""
+}
+
+// Called gives what each page is called, in order, where that is not just its place; nil where no page is called otherwise.
+func Called(doc *pdf.Document) []string {
+	labels := Labels(doc)
+	other := false
+	out := make([]string, len(labels))
+	for i, l := range labels {
+		out[i] = l.String()
+		other = other || out[i] != strconv.Itoa(i+1)
+	}
+	if !other {
+		return nil
+	}
+	return out
+}
+
 // Numbers goes through a number tree (7.9.7).
 func Numbers(doc *pdf.Document, tree pdf.Object, each func(int, pdf.Object)) {
 	numbers(doc, tree, doc.NewWalk(), each)
@@ -315,4 +352,14 @@ func SetNumbers(doc *pdf.Document, r pdf.Ref, key pdf.Name, values map[int]pdf.O
 	if to, ok := walk(tree).(*pdf.Dict); ok {
 		doc.Edit(r).Set(key, to)
 	}
+}
+
+// Between gives the label of a page that is put ahead of the one at an index: that of the page before it with a letter behind, as is usual for
+// pages that are put in later; n is how many were put there ahead of it.
+func Between(labels []Label, at, n int) Label {
+	before := ""
+	if at > 0 {
+		before = labels[min(at, len(labels))-1].String()
+	}
+	return Label{Prefix: before + Label{Style: "a", Number: n + 1}.String()}
 }

@@ -1,6 +1,8 @@
 package nav
 
 import (
+	"slices"
+
 	"glenrain/core/pdf"
 )
 
@@ -157,7 +159,7 @@ type Brought struct {
 }
 
 // Bring copies the bookmarks of src, with their actions, colours and styles, to the end of dst's, below one item of the given title that leads to
-// first: all of them where whole is set, else those that lead to pages copied with c, and the headings above them.
+// first, or without a title as they are: all of them where whole is set, else those that lead to pages copied with c, and the headings above them.
 func Bring(dst, src *pdf.Document, c *pdf.Copier, title string, first pdf.Ref, whole bool) (n Brought, err error) {
 	var build func([]*Item) []*Item
 	build = func(list []*Item) (out []*Item) {
@@ -210,6 +212,10 @@ func Bring(dst, src *pdf.Document, c *pdf.Copier, title string, first pdf.Ref, w
 	kids := build(Outline(src))
 	if err != nil || len(kids) == 0 {
 		return n, err
+	}
+	if title == "" {
+		link(dst, ownRoot(dst), append(Outline(dst), kids...), true)
+		return n, nil
 	}
 	return n, hang(dst, &Item{Kids: kids, ref: dst.Add(titled(title, first))})
 }
@@ -264,4 +270,30 @@ func Unwrap(doc *pdf.Document, title string) {
 		}
 	}
 	link(doc, ownRoot(doc), out, true)
+}
+
+// Starts gives the indexes of the pages that bookmarks of a level lead to (1 is the top), and of the levels above it: ascending, each once.
+func Starts(doc *pdf.Document, level int) []int {
+	refs := make([]pdf.Ref, 0, 64)
+	var walk func([]*Item, int)
+	walk = func(list []*Item, depth int) {
+		for _, it := range list {
+			if it.Dest != nil {
+				if r := Target(doc, it.Dest); !r.IsZero() {
+					refs = append(refs, r)
+				}
+			}
+			if depth < level {
+				walk(it.Kids, depth+1)
+			}
+		}
+	}
+	walk(Outline(doc), 1)
+	at := doc.PageIndexes(refs)
+	slices.Sort(at)
+	at = slices.Compact(at)
+	if len(at) > 0 && at[0] < 0 { // what leads nowhere
+		at = at[1:]
+	}
+	return at
 }

@@ -37,17 +37,25 @@ func NewCopier(dst, src *Document) (*Copier, error) {
 // pages inherit is written into them; /Parent, /B (article beads) and /DPart (a part of the document, 14.12) are dropped.
 func (c *Copier) Pages(pages []Ref) ([]Ref, error) {
 	out := make([]Ref, len(pages))
+	for i := range pages {
+		out[i] = c.dst.Add(nil)
+	}
+	return out, c.PagesAs(pages, out)
+}
+
+// PagesAs copies page objects like Pages, each to the object of the destination that as names: what leads there leads to the copy. Where that
+// is a page in the tree, it keeps its place there.
+func (c *Copier) PagesAs(pages, as []Ref) error {
 	for i, p := range pages {
 		if _, twice := c.refs[p]; twice {
-			return nil, fmt.Errorf("page object %d is brought twice", p.Num)
+			return fmt.Errorf("page object %d is brought twice", p.Num)
 		}
-		out[i] = c.dst.Add(nil)
-		c.refs[p] = out[i]
+		c.refs[p] = as[i]
 	}
 	for i, p := range pages {
 		page := c.src.Dict(p)
 		if page == nil {
-			return nil, refuse(ErrDamaged, "a page of the file can't be read")
+			return refuse(ErrDamaged, "a page of the file can't be read")
 		}
 		page = page.Clone()
 		for _, k := range inheritable {
@@ -56,9 +64,49 @@ func (c *Copier) Pages(pages []Ref) ([]Ref, error) {
 		page.Delete("Parent")
 		page.Delete("B")
 		page.Delete("DPart")
-		c.dst.Set(out[i], c.mapped(page))
+		page = c.mapped(page).(*Dict)
+		if parent := c.dst.Dict(as[i]).Get("Parent"); parent != nil {
+			page.Set("Parent", parent)
+		}
+		c.dst.Set(as[i], page)
 	}
-	return out, c.drain()
+	return c.drain()
+}
+
+// Share says that the source is the destination as it was, and has what the pages draw with stay the same objects in both: their streams and
+// resources, but for the appearances of annotations. Pages that are not copied are the same in both, too.
+func (c *Copier) Share(pages []Ref) error {
+	nums, err := c.src.drawnWith(pages, false)
+	if err != nil {
+		return err
+	}
+	for _, n := range nums {
+		c.refs[Ref{Num: n, Gen: c.src.gen(n)}] = Ref{Num: n, Gen: c.src.gen(n)}
+	}
+	copied := make(map[Ref]bool, len(pages))
+	for _, p := range pages {
+		copied[p] = true
+		list := Array{c.src.Dict(p).Get("Contents")}
+		if a := c.src.Array(list[0]); a != nil {
+			list = append(list, a...)
+		}
+		for _, o := range list {
+			if r, ok := o.(Ref); ok && c.src.Stream(r) != nil {
+				c.refs[r] = r
+			}
+		}
+	}
+	for p := range c.tree {
+		if !copied[p] {
+			c.refs[p] = p
+		}
+	}
+	for _, o := range c.src.Array(c.src.Dict(c.src.Catalog().Get("OCProperties")).Get("OCGs")) {
+		if r, ok := o.(Ref); ok {
+			c.refs[r] = r
+		}
+	}
+	return nil
 }
 
 // Object copies o and all that it refers to.

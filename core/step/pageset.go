@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"glenrain/core/nav"
 	"glenrain/core/pdf"
 )
 
@@ -64,14 +65,10 @@ func (p *Pages) UnmarshalText(b []byte) error {
 }
 
 // Resolve gives the indexes (from 0) of the pages meant in doc, in document order,
-// each once. Keys of pages that are gone are an error.
+// each once. Keys of pages that are gone are an error, and labels that no page has.
 func (p Pages) Resolve(doc *pdf.Document, keys *Keys) ([]int, error) {
-	all, err := doc.Pages()
-	if err != nil {
-		return nil, err
-	}
 	if p.Keys == nil {
-		return EvalRule(p.Rule, len(all))
+		return EvalIn(doc, p.Rule)
 	}
 	refs := make([]pdf.Ref, len(p.Keys))
 	for i, k := range p.Keys {
@@ -105,9 +102,41 @@ func (p Pages) Refs(doc *pdf.Document, keys *Keys) ([]pdf.Ref, error) {
 	return out, nil
 }
 
+// checkRule looks whether a rule can be read at all. What its labels mean is for the document to say.
 func checkRule(rule string) error {
-	_, err := EvalRule(rule, 1)
+	_, err := evaluate(rule, 1, func(string) (int, bool) { return 0, true })
 	return err
+}
+
+// EvalIn evaluates a page set for a document, in which pages may have labels (ISO 32000-2, 12.4.2). A label stands for its page where it is no page set
+// by itself, "iv" or "A-1"; in double quotes it always does, also where it is a number: "7" in quotes is the page that is called 7, wherever it stands.
+func EvalIn(doc *pdf.Document, rule string) ([]int, error) {
+	all, err := doc.Pages()
+	if err != nil {
+		return nil, err
+	}
+	var by map[string]int
+	return evaluate(rule, len(all), func(label string) (int, bool) {
+		if by == nil {
+			called := nav.Labels(doc)
+			by = make(map[string]int, len(called))
+			for i := len(called) - 1; i >= 0; i-- { // the first of those that are called the same
+				by[strings.ToLower(called[i].String())] = i
+			}
+			for i := range called { // as it is written comes first
+				if s := called[i].String(); s != strings.ToLower(s) {
+					if _, taken := by[s]; !taken {
+						by[s] = i
+					}
+				}
+			}
+		}
+		if i, ok := by[label]; ok {
+			return i + 1, true
+		}
+		i, ok := by[strings.ToLower(label)]
+		return i + 1, ok
+	})
 }
 
 // EvalRule evaluates a page set for a document of n pages and gives indexes from 0,
@@ -116,9 +145,14 @@ func checkRule(rule string) error {
 // alone or before a range ("even 10-"). "last" also stands for a number ("5-last").
 // What follows "all but" is left out. Pages past the end are simply not there.
 func EvalRule(rule string, n int) ([]int, error) {
-	s := strings.ToLower(strings.TrimSpace(rule))
-	if rest, ok := strings.CutPrefix(s, "all but "); ok {
-		out, err := EvalRule(rest, n)
+	return evaluate(rule, n, func(string) (int, bool) { return 0, false })
+}
+
+// evaluate evaluates a page set; called gives the number of the page with a label.
+func evaluate(rule string, n int, called func(string) (int, bool)) ([]int, error) {
+	s := strings.TrimSpace(rule)
+	if low := strings.ToLower(s); strings.HasPrefix(low, "all but ") {
+		out, err := evaluate(s[len("all but "):], n, called)
 		if err != nil {
 			return nil, err
 		}
@@ -131,8 +165,8 @@ func EvalRule(rule string, n int) ([]int, error) {
 		return left, nil
 	}
 	var out []int
-	for part := range strings.SplitSeq(s, ",") {
-		from, to, every, err := evalPart(strings.TrimSpace(part), n)
+	for _, part := range parts(s) {
+		from, to, every, err := evalPart(strings.TrimSpace(part), n, called)
 		if err != nil {
 			return nil, err
 		}
@@ -146,31 +180,49 @@ func EvalRule(rule string, n int) ([]int, error) {
 	return slices.Compact(out), nil
 }
 
+// parts parts a page set at its commas, but for those between quotes.
+func parts(s string) (out []string) {
+	quoted, from := false, 0
+	for i := range len(s) {
+		switch {
+		case s[i] == '"':
+			quoted = !quoted
+		case s[i] == ',' && !quoted:
+			out = append(out, s[from:i])
+			from = i + 1
+		}
+	}
+	return append(out, s[from:])
+}
+
 // evalPart gives the range from-to (from 1) and every: 0 all, 1 odd, 2 even.
-func evalPart(part string, n int) (from, to, every int, err error) {
+func evalPart(part string, n int, called func(string) (int, bool)) (from, to, every int, err error) {
 	bad := Refuse("%q is not a page set: write it like 3-8, last or even 10-", part)
+	low := strings.ToLower(part)
 	for word, e := range map[string]int{"odd": 1, "even": 2} {
-		if rest, ok := strings.CutPrefix(part, word); ok {
-			every, part = e, strings.TrimSpace(rest)
-			if part == "" {
-				return 1, n, every, nil
-			}
+		if low == word {
+			return 1, n, e, nil
+		}
+		if strings.HasPrefix(low, word+" ") {
+			every, part = e, strings.TrimSpace(part[len(word):])
 			break
 		}
 	}
-	switch part {
+	if part == "" {
+		return 0, 0, 0, bad
+	}
+	switch strings.ToLower(part) {
 	case "all":
 		return 1, n, every, nil
 	case "first":
 		return 1, 1, every, nil
 	case "last":
 		return n, n, every, nil
-	case "":
-		return 0, 0, 0, bad
 	}
+	missing := ""
 	number := func(s string, def int) (int, bool) {
 		s = strings.TrimSpace(s)
-		switch s {
+		switch strings.ToLower(s) {
 		case "":
 			return def, true
 		case "last":
@@ -178,14 +230,34 @@ func evalPart(part string, n int) (from, to, every int, err error) {
 		case "first":
 			return 1, true
 		}
-		v, err := strconv.Atoi(s)
-		return v, err == nil && v >= 1 && v <= 100_000_000
+		if v, err := strconv.Atoi(s); err == nil {
+			return v, v >= 1 && v <= 100_000_000
+		}
+		if q := len(s); q > 2 && s[0] == '"' && s[q-1] == '"' {
+			s = s[1 : q-1]
+		}
+		v, ok := 0, false
+		if labelled(s) {
+			if v, ok = called(s); !ok {
+				missing = s
+			}
+		}
+		return v, ok
 	}
-	a, b, isRange := strings.Cut(part, "-")
+	if v, ok := number(part, 0); ok { // one page, by its number or its label, in which there may be a hyphen
+		return v, v, every, nil
+	}
+	a, b, isRange := cutRange(part)
+	if isRange {
+		missing = ""
+	}
 	from, ok1 := number(a, 1)
 	to, ok2 := from, true
 	if isRange {
 		to, ok2 = number(b, n)
+	}
+	if (!ok1 || !ok2) && missing != "" {
+		return 0, 0, 0, Refuse("no page is called “%s”: write a page set like 3-8, last or even 10-", missing)
 	}
 	if !ok1 || !ok2 || part == "-" {
 		return 0, 0, 0, bad
@@ -300,4 +372,26 @@ func CountRule(rule string, n int) (int, error) {
 		err = Refuse("there are no pages %s in %s", rule, Count(n, "page"))
 	}
 	return len(at), err
+}
+
+// cutRange parts a range at its hyphen: one that stands between quoted labels, else the first.
+func cutRange(s string) (from, to string, is bool) {
+	quoted := false
+	for i := range len(s) {
+		switch {
+		case s[i] == '"':
+			quoted = !quoted
+		case s[i] == '-' && !quoted:
+			return s[:i], s[i+1:], true
+		}
+	}
+	return s, "", false
+}
+
+// labelled reports whether s may be the label of a page in a page set.
+func labelled(s string) bool {
+	if s == "" || len(s) > 200 {
+		return false
+	}
+	return !strings.ContainsAny(s, "\",\n\r\t") && strings.TrimSpace(s) == s
 }

@@ -65,7 +65,7 @@ func TestPlaceAndPagesJSON(t *testing.T) {
 		assert.JSONEq(t, in, string(out))
 		v.P, v.A = Pages{}, Place{}
 	}
-	assert.Error(t, json.Unmarshal([]byte(`{"P":"nine"}`), &v))
+	assert.Error(t, json.Unmarshal([]byte(`{"P":"nine,, ten"}`), &v))
 	assert.Error(t, json.Unmarshal([]byte(`{"A":"nowhere"}`), &v))
 	assert.Error(t, json.Unmarshal([]byte(`{"A":0}`), &v))
 }

@@ -468,3 +468,13 @@ func CutObjects(doc *pdf.Document, gone []annot.Removed) {
 	}
 	doc.Free(free...)
 }
+
+// Follow brings the tags of pages into the order in which the pages stand: given in that order, each comes behind what is on the pages ahead of it.
+func Follow(doc *pdf.Document, pages []pdf.Ref) {
+	if !Tagged(doc) {
+		return
+	}
+	for _, p := range pages {
+		Move(doc, []pdf.Ref{p})
+	}
+}
