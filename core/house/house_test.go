@@ -13,7 +13,7 @@ import (
 )
 
 // jobs are the rooms of core that are jobs; they never import one another.
-var jobs = []string{"annotate", "arrange", "furnish"}
+var jobs = []string{"annotate", "arrange", "bookmark", "furnish"}
 
 // rooms are those below the jobs, lowest first: a room imports only rooms before it.
 var rooms = []string{"child", "pdf", "typeset", "convert", "raster", "font", "picture", "content", "layout", "draw", "nav", "annot", "field", "structure", "claim", "step", "finding", "outgoing"}

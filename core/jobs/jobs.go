@@ -7,6 +7,7 @@ import (
 
 	"glenrain/core/annotate"
 	"glenrain/core/arrange"
+	"glenrain/core/bookmark"
 	"glenrain/core/finding"
 	"glenrain/core/furnish"
 	"glenrain/core/step"
@@ -14,7 +15,7 @@ import (
 
 // Registry gives the registry of all steps there are.
 func Registry() *step.Registry {
-	return step.NewRegistry(furnish.Hooks(), slices.Concat(annotate.Kinds(), arrange.Kinds(), furnish.Kinds())...)
+	return step.NewRegistry(furnish.Hooks(), slices.Concat(annotate.Kinds(), arrange.Kinds(), bookmark.Kinds(), furnish.Kinds())...)
 }
 
 // LooseEnds gives the checks of all jobs for a file that is about to go out.

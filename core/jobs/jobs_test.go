@@ -368,21 +368,26 @@ func TestEveryStep(t *testing.T) {
 		"furnishing-update": {`{"id":"ID"}`},
 		"mark-text": {`{"page":["0.1"],"quads":[[72,724,150,724,72,696,150,696]],"how":"highlight","colour":"#f6dd8f"}`,
 			`{"page":["0.2"],"quads":[[72,724,150,724,72,696,150,696],[72,600,150,600,72,580,150,580]],"how":"strike out","colour":"ochre","text":"Page 2"}`},
-		"duplicate":     {`{"pages":"2, 5"}`, `{"pages":"1-2","where":"together","to":"end"}`},
-		"reverse":       {`{"pages":"2-5"}`},
-		"interleave":    {`{"fronts":"1-3","backs":"4-6","reversed":true}`},
-		"replace":       {`{"pages":"2-3","from":"other","with":"7-8"}`},
-		"blank":         {`{"to":"0.3","count":2}`, `{"to":"end","paper":"A5","turned":"landscape","ruling":"dots"}`},
-		"blank-odd":     {`{"starts":"2, 4"}`},
-		"crop":          {`{"pages":"2-3","left":"20mm","top":"40mm"}`, `{"pages":"all","to":"print"}`, `{"pages":"odd","to":"print","remove":true}`},
-		"uncrop":        {`{"pages":"all"}`},
-		"paper":         {`{"pages":"2-4","paper":"A5"}`, `{"pages":"1","paper":"A3","fit":"keep","stands":"top right"}`},
-		"binding":       {`{"pages":"1-4","margin":"12mm"}`, `{"pages":"5","margin":"12mm","how":"make smaller"}`},
-		"sheets":        {`{"pages":"1-4","frame":true}`, `{"pages":"all","kind":"booklet"}`},
-		"label":         {`{"pages":"1-3","style":"i ii iii"}`},
-		"labels-remove": {`{}`},
-		"mark-change":   {`{"page":["0.5"],"mark":MARK,"how":"underline","colour":"ink"}`},
-		"mark-remove":   {`{"page":["0.5"],"mark":MARK}`},
+		"duplicate":       {`{"pages":"2, 5"}`, `{"pages":"1-2","where":"together","to":"end"}`},
+		"reverse":         {`{"pages":"2-5"}`},
+		"interleave":      {`{"fronts":"1-3","backs":"4-6","reversed":true}`},
+		"replace":         {`{"pages":"2-3","from":"other","with":"7-8"}`},
+		"blank":           {`{"to":"0.3","count":2}`, `{"to":"end","paper":"A5","turned":"landscape","ruling":"dots"}`},
+		"blank-odd":       {`{"starts":"2, 4"}`},
+		"crop":            {`{"pages":"2-3","left":"20mm","top":"40mm"}`, `{"pages":"all","to":"print"}`, `{"pages":"odd","to":"print","remove":true}`},
+		"uncrop":          {`{"pages":"all"}`},
+		"paper":           {`{"pages":"2-4","paper":"A5"}`, `{"pages":"1","paper":"A3","fit":"keep","stands":"top right"}`},
+		"binding":         {`{"pages":"1-4","margin":"12mm"}`, `{"pages":"5","margin":"12mm","how":"make smaller"}`},
+		"sheets":          {`{"pages":"1-4","frame":true}`, `{"pages":"all","kind":"booklet"}`},
+		"bookmark-add":    {`{"title":"Berths","page":"3","top":40}`},
+		"bookmark-change": {`{"at":"1","title":"Tides","page":"4"}`},
+		"bookmark-move":   {`{"at":"2","before":1}`},
+		"bookmark-remove": {`{"at":"1"}`},
+		"bookmarks-make":  {`{"entries":[{"title":"Berths","level":1,"page":"0.2","top":0}]}`},
+		"label":           {`{"pages":"1-3","style":"i ii iii"}`},
+		"labels-remove":   {`{}`},
+		"mark-change":     {`{"page":["0.5"],"mark":MARK,"how":"underline","colour":"ink"}`},
+		"mark-remove":     {`{"page":["0.5"],"mark":MARK}`},
 	}
 	for _, k := range Registry().Kinds() {
 		require.NotEmpty(t, params[k.Name], "no parameters to try %q with", k.Name)
@@ -395,6 +400,9 @@ func TestEveryStep(t *testing.T) {
 				switch k.Name {
 				case "uncrop":
 					b.run("crop", `{"pages":"2-4","left":"50mm"}`)
+				case "bookmark-change", "bookmark-move", "bookmark-remove":
+					b.run("bookmark-add", `{"title":"One","page":"1"}`)
+					b.run("bookmark-add", `{"title":"Two","page":"2"}`)
 				case "labels-remove":
 					b.run("label", `{"pages":"1-2","style":"I II III"}`)
 				}
