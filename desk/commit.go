@@ -107,7 +107,19 @@ func (r *ran) after(store *Store) *Snapshot {
 
 // commit stores steps that were run one after another, the first on a state that is in the database, and moves the document's head
 // to the last: all in one transaction, or nothing. last says what is special about the state that it ends at.
-func (d *Desk) commit(ctx context.Context, head *Snapshot, list []*ran, last State, person uint) (*Snapshot, error) {
+func (d *Desk) commit(ctx context.Context, head *Snapshot, list []*ran, last State, person uint) (snap *Snapshot, err error) {
+	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		snap, err = d.commitIn(ctx, tx, head, list, last, person)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	return snap, nil
+}
+
+// commitIn does it within a transaction.
+func (d *Desk) commitIn(ctx context.Context, tx *gorm.DB, head *Snapshot, list []*ran, last State, person uint) (*Snapshot, error) {
 	snap := *list[0].on
 	snap.versions = maps.Clone(snap.versions)
 	doc := head.Document
@@ -128,7 +140,7 @@ func (d *Desk) commit(ctx context.Context, head *Snapshot, list []*ran, last Sta
 	if paper != "" {
 		doc.Paper = paperOf(final.pdf)
 	}
-	err := d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+	err := func() error {
 		parent := list[0].on.State.ID
 		for i, r := range list {
 			if on := r.on; on.folded { // it stands on a fold that was made for it
@@ -195,7 +207,7 @@ func (d *Desk) commit(ctx context.Context, head *Snapshot, list []*ran, last Sta
 			return err
 		}
 		return moveHead(tx, head.Document.HeadID, &snap.Document, columns...)
-	})
+	}()
 	if err != nil {
 		return nil, err
 	}

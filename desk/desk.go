@@ -41,6 +41,7 @@ type Desk struct {
 	order []uint         // least recent first
 	bases map[string]*openBase
 	work  works
+	watch watchers
 
 	hashing  chan struct{} // argon2id takes 19 MB each: only so many at once
 	pictures pictures

@@ -2,8 +2,10 @@ package desk
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -258,7 +260,16 @@ func (d *Desk) HandOuts(ctx context.Context, document uint, l Listing) ([]HandOu
 		q = q.Where("(at, id) < (select at, id from hand_outs where id = ?)", l.After)
 	}
 	var out []HandOut
-	return out, q.Find(&out).Error
+	if err := q.Find(&out).Error; err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(out, func(h HandOut) bool { // a zip is for those who may have all that is in it
+		if h.Also == "" {
+			return false
+		}
+		_, err := d.HandedOut(ctx, l.Person, h.ID)
+		return err != nil
+	}), nil
 }
 
 // HandedOut gives one of them.
@@ -267,11 +278,27 @@ func (d *Desk) HandedOut(ctx context.Context, person, id uint) (*HandOut, error)
 	if err != nil {
 		return nil, err
 	}
-	row, err := d.row(ctx, h.DocumentID)
-	if err != nil {
-		return nil, err
+	for _, id := range h.documents() {
+		row, err := d.row(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		if err := d.may(ctx, person, ActDownload, row); err != nil {
+			return nil, err
+		}
 	}
-	return h, d.may(ctx, person, ActDownload, row)
+	return h, nil
+}
+
+// documents are those whose pages are in what was handed out.
+func (h *HandOut) documents() []uint {
+	ids := []uint{h.DocumentID}
+	if h.Also != "" {
+		var also []uint
+		_ = json.Unmarshal([]byte(h.Also), &also)
+		ids = append(ids, also...)
+	}
+	return ids
 }
 
 func (d *Desk) handedOut(ctx context.Context, id uint) (*HandOut, error) {

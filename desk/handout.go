@@ -37,6 +37,7 @@ type Order struct {
 	AsItIs    bool   // although it has loose ends that ask
 	Lock      bool   // again as it came, with the same passwords
 	Signed    bool   // the original with the changes behind it, instead of written anew
+	Folder    uint   // where it is kept as a document, too; 0 for nowhere
 }
 
 // CanLock reports whether the document can be locked again as it came.
@@ -187,6 +188,11 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 		return nil, err
 	}
 	d.Store.unpin(h.SHA)
+	if o.Folder != 0 {
+		if err := d.keepIn(ctx, o.Person, o.Folder, h); err != nil {
+			return nil, step.Refuse("“%s” was handed out, but is not kept in the folder: %v", h.Name, err)
+		}
+	}
 	return h, nil
 }
 

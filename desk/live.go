@@ -166,8 +166,12 @@ func (d *Desk) put(l *live, s *Snapshot) {
 	if at != nil {
 		at.before = nil
 	}
+	was := l.snap
 	l.snap = s
 	d.mu.Unlock()
+	if was == nil || was.State.ID != s.State.ID {
+		d.watch.moved(s.Document.ID)
+	}
 }
 
 // forget has the document read anew by the next who asks: after a commit that failed, only the database knows its head.

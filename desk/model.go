@@ -86,7 +86,8 @@ type Document struct {
 
 // Made says what a document was made of.
 type Made struct {
-	Of       string          `json:"of,omitempty"` // "picture", "documents", "pictures" or "file"
+	Of       string          `json:"of,omitempty"`   // "picture", "documents", "pictures", "file" or "pages"
+	Name     string          `json:"name,omitempty"` // of the document that the pages are of
 	Picture  string          `json:"picture,omitempty"`
 	Count    int             `json:"count,omitempty"` // of documents or pictures
 	Kind     convert.Kind    `json:"kind,omitempty"`  // of a file that was turned into pages
@@ -106,6 +107,8 @@ func (m Made) String() string {
 		return step.Count(m.Count, "picture")
 	case "file":
 		return m.Kind.Title()
+	case "pages":
+		return step.Count(m.Count, "page") + " of “" + m.Name + "”"
 	}
 	return ""
 }
@@ -150,6 +153,7 @@ type Step struct {
 	DocumentID uint   `gorm:"uniqueIndex:request"`
 	RequestID  string `gorm:"uniqueIndex:request"` // of the request that asked for it
 	StateID    uint   `gorm:"uniqueIndex"`         // the state it led to
+	Together   string `gorm:"index"`               // shared by the steps of several documents that are one act, undone as one
 	No         int    // its number in page keys; kept by a replay
 	PersonID   uint
 	At         time.Time
@@ -185,6 +189,9 @@ type HandOut struct {
 	Replaced   bool // it took the original's place
 	Signed     bool // the original with the changes behind it, so that its signature can be checked
 	Locked     bool // locked again as it came
+	Files      int    // in a zip; 0 for a PDF
+	Also       string // JSON array of the other documents whose files are in a zip
+	KeptID     uint   // the document that it is kept as, in a folder
 	PersonID   uint
 	At         time.Time `gorm:"index;index:hand_outs_of,priority:2"`
 }
@@ -288,6 +295,14 @@ func migrate8(tx *gorm.DB) error {
 	return nil
 }
 
+// migrate9 makes room for what concerns several documents at once.
+func migrate9(tx *gorm.DB) error {
+	if err := tx.AutoMigrate(&Step{}, &HandOut{}); err != nil {
+		return err
+	}
+	return tx.Exec("UPDATE steps SET together = '' WHERE together IS NULL").Error
+}
+
 // migrate brings the database to the newest form.
 func migrate(db *gorm.DB) error {
 	m := gormigrate.New(db, gormigrate.DefaultOptions, []*gormigrate.Migration{{
@@ -316,6 +331,9 @@ func migrate(db *gorm.DB) error {
 	}, {
 		ID:      "8: what documents are made of, a tree of folders, a list of what is to be combined",
 		Migrate: migrate8,
+	}, {
+		ID:      "9: acts in several documents, splits, files that are kept in a folder",
+		Migrate: migrate9,
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

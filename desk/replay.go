@@ -39,6 +39,9 @@ func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
 		if i < 0 {
 			return nil, ErrMissing
 		}
+		if rows[i].Together != "" {
+			return nil, step.Refuse("this step moved pages between two documents, and is undone in both at once: with Undo, or by moving them back")
+		}
 		target, later := rows[i], rows[:i]
 		slices.Reverse(later)
 		act = fmt.Sprintf("“%s” undone", target.Sentence)

@@ -30,6 +30,7 @@ type Outcome struct {
 	Snapshot *Snapshot
 	Step     *Step  // nil for undoing and redoing
 	Undone   string // what undoing undid, or redoing did again
+	Other    string // the document in which the other half of it was undone or redone, where there is one
 }
 
 // Conflict: the document was changed since it was seen, on the same pages.
@@ -206,6 +207,9 @@ func (d *Desk) Trail(ctx context.Context, s *Snapshot, before uint, most int) ([
 
 // Undo takes the last step back; what it was is in the outcome. Redo does it again.
 func (d *Desk) Undo(ctx context.Context, document, seen, person uint) (*Outcome, error) {
+	if out, err := d.undoTogether(ctx, document, seen, person, false); out != nil || err != nil {
+		return out, err
+	}
 	out, err := d.goTo(ctx, document, seen, person, func(head *Snapshot) uint { return head.State.StepID }, func(head *Snapshot) (to uint, what string, err error) {
 		if head.State.back() == 0 {
 			return 0, "", step.Refuse("there is nothing to undo")
@@ -221,6 +225,9 @@ func (d *Desk) Undo(ctx context.Context, document, seen, person uint) (*Outcome,
 
 // Redo undoes Undo.
 func (d *Desk) Redo(ctx context.Context, document, seen, person uint) (*Outcome, error) {
+	if out, err := d.undoTogether(ctx, document, seen, person, true); out != nil || err != nil {
+		return out, err
+	}
 	over := func(head *Snapshot) uint {
 		if next, err := d.after(ctx, head); err == nil && next != nil {
 			return next.StepID
@@ -338,6 +345,11 @@ func (d *Desk) changed(ctx context.Context, person uint, out *Outcome, what stri
 
 // headTo moves a document's head to a state of its own. The caller holds its lock.
 func (d *Desk) headTo(ctx context.Context, head *Snapshot, state, person uint) (*Snapshot, error) {
+	return d.headToIn(ctx, d.db.WithContext(ctx), head, state, person)
+}
+
+// headToIn does it within a transaction.
+func (d *Desk) headToIn(ctx context.Context, tx *gorm.DB, head *Snapshot, state, person uint) (*Snapshot, error) {
 	d.mu.Lock()
 	snap := head.before
 	d.mu.Unlock()
@@ -356,7 +368,7 @@ func (d *Desk) headTo(ctx context.Context, head *Snapshot, state, person uint) (
 	snap.Document = doc
 	snap.describe()
 	snap.Document.Paper = paperOf(snap.PDF)
-	err := moveHead(d.db.WithContext(ctx), head.State.ID, &snap.Document, "HeadID", "Pages", "Paper", "Weight", "FirstKey", "FirstVersion", "ChangedAt", "ChangedBy")
+	err := moveHead(tx, head.State.ID, &snap.Document, "HeadID", "Pages", "Paper", "Weight", "FirstKey", "FirstVersion", "ChangedAt", "ChangedBy")
 	return snap, err
 }
 

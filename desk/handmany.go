@@ -1,0 +1,205 @@
+package desk
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"glenrain/core/finding"
+	"glenrain/core/naming"
+	"glenrain/core/outgoing"
+	"glenrain/core/step"
+)
+
+// Handing asks for several documents to be handed out at once, under names by a pattern.
+type Handing struct {
+	Documents []uint
+	Person    uint
+	RequestID string // of this request alone
+	Pattern   naming.Pattern
+	Typed     string // what the pattern's typed value is, for all
+	Zip       string // the name of a zip of all of them; each by itself if empty
+	Folder    uint   // a folder in which each is kept as a document; 0 for none
+	AsItIs    bool   // although some have loose ends that ask
+}
+
+// Planned is a document with what would be handed out of it.
+type Planned struct {
+	Document Document
+	Name     string // of the file
+	Wrong    string // why it can't be handed out so
+	Asks     []finding.Finding
+}
+
+// maxHanded is how many documents are handed out at once.
+const maxHanded = 500
+
+// PlanHanding tells what handing out would write, before it does: names, which are taken, and loose ends that ask.
+func (d *Desk) PlanHanding(ctx context.Context, h Handing) ([]Planned, error) {
+	if len(h.Documents) > maxHanded {
+		return nil, step.Refuse("up to %s are handed out at once", step.Count(maxHanded, "document"))
+	}
+	var out []Planned
+	names := map[string]int{}
+	for i, id := range h.Documents {
+		row, err := d.row(ctx, id)
+		if err == nil {
+			err = d.may(ctx, h.Person, ActHandOut, row)
+		}
+		if err != nil {
+			return nil, err
+		}
+		p := Planned{Document: *row, Name: trimPDF(strings.TrimSpace(h.Pattern.Name(naming.Values{Name: row.Name, Title: row.Name, Pages: fmt.Sprintf("1-%d", row.Pages),
+			Typed: strings.TrimSpace(h.Typed), Date: d.now(), Number: i + 1, Of: len(h.Documents)})))}
+		switch {
+		case p.Name == "":
+			p.Wrong = "it would have no name: add something to the pattern"
+		case h.Pattern.Has("typed") && strings.TrimSpace(h.Typed) == "":
+			p.Wrong = "the file number is not typed yet"
+		}
+		p.Name = cleanName(p.Name) + ".pdf"
+		if first, twice := names[nameKey(p.Name)]; twice && p.Wrong == "" {
+			p.Wrong = fmt.Sprintf("“%s” would have the same name: add the name or the counter to the pattern", out[first].Document.Name)
+		}
+		names[nameKey(p.Name)] = i
+		if p.Wrong == "" && h.Zip == "" {
+			var taken *step.Refusal
+			if err := d.nameTaken(ctx, d.db.WithContext(ctx), h.Person, p.Name); errors.As(err, &taken) {
+				p.Wrong = "a file of this name was handed out before: change the pattern"
+			} else if err != nil {
+				return nil, err
+			}
+		}
+		out = append(out, p)
+	}
+	return out, nil
+}
+
+// HandedMany is what came of handing several out.
+type HandedMany struct {
+	Files  []HandOut
+	Failed []string // sentences
+}
+
+// HandOutMany hands documents out as PlanHanding told: each anew, with nothing that was undone or removed. One that can't be does not stop the others, but
+// for a zip, which has all or is not made. each, where set, is told of each file.
+func (d *Desk) HandOutMany(ctx context.Context, w *Work, h Handing) (*HandedMany, error) {
+	if len(h.Documents) == 0 {
+		return nil, step.Refuse("no document is selected")
+	}
+	plan, err := d.PlanHanding(ctx, h)
+	if err != nil {
+		return nil, err
+	}
+	if h.Folder != 0 {
+		if f, err := d.Folder(ctx, h.Person, h.Folder); err != nil || f.ID == 0 {
+			return nil, errors.Join(err, step.Refuse("this folder is not there any more"))
+		}
+	}
+	out := &HandedMany{}
+	if h.Zip != "" {
+		return out, d.zipDocuments(ctx, w, h, plan, out)
+	}
+	for i, p := range plan {
+		if err := ctx.Err(); err != nil {
+			return out, err
+		}
+		w.Set(i, len(plan))
+		s, err := d.Look(ctx, h.Person, p.Document.ID)
+		var f *HandOut
+		if err == nil {
+			f, err = d.HandOut(ctx, &Work{}, Order{Document: p.Document.ID, Seen: s.State.ID, RequestID: subRequest(h.RequestID, i), Person: h.Person,
+				Name: p.Name, AsItIs: h.AsItIs, Lock: s.CanLock(), Signed: false, Folder: h.Folder})
+		}
+		if err != nil {
+			if ctx.Err() != nil {
+				return out, ctx.Err()
+			}
+			out.Failed = append(out.Failed, fmt.Sprintf("“%s” was not handed out: %s", p.Document.Name, firstLower(err.Error())))
+			continue
+		}
+		out.Files = append(out.Files, *f)
+	}
+	w.Set(len(plan), len(plan))
+	if len(out.Files) == 0 && len(out.Failed) > 0 {
+		return out, step.Refuse("nothing was handed out. %s", strings.Join(out.Failed, "; "))
+	}
+	return out, nil
+}
+
+// zipDocuments hands documents out as one zip.
+func (d *Desk) zipDocuments(ctx context.Context, w *Work, h Handing, plan []Planned, out *HandedMany) error {
+	if was, err := d.asked(ctx, h.Person, h.RequestID); err != nil {
+		return err
+	} else if was != nil && was.HandOutID != 0 {
+		f, err := d.handedOut(ctx, was.HandOutID)
+		if err == nil {
+			out.Files = []HandOut{*f}
+		}
+		return err
+	}
+	name := strings.TrimSuffix(cleanName(h.Zip), ".zip") + ".zip"
+	if err := d.nameTaken(ctx, d.db.WithContext(ctx), h.Person, name); err != nil {
+		return err
+	}
+	var files []zipped
+	var also []uint
+	pages := 0
+	for i, p := range plan {
+		if p.Wrong != "" {
+			return step.Refuse("“%s”: %s; nothing was handed out", p.Document.Name, p.Wrong)
+		}
+		s, err := d.Look(ctx, h.Person, p.Document.ID)
+		if err != nil {
+			return err
+		}
+		if !h.AsItIs {
+			ends, err := d.LooseEnds(s)
+			if err != nil {
+				return err
+			}
+			for _, e := range ends {
+				if e.Asks {
+					return step.Refuse("“%s”: %s. Nothing was handed out; say that it goes out as it is, or mend it first", p.Document.Name, firstLower(e.Sentence))
+				}
+			}
+		}
+		if i > 0 {
+			also = append(also, p.Document.ID)
+		}
+		pages += s.Document.Pages
+		files = append(files, zipped{p.Name, func(to io.Writer) error {
+			doc := s.PDF.Fork()
+			opt := outgoing.Prepare(doc, d.now())
+			_, _ = rand.Read(opt.ID[:]) // never fails
+			return doc.WriteFull(ctx, to, opt)
+		}})
+	}
+	f := &HandOut{DocumentID: plan[0].Document.ID, StateID: plan[0].Document.HeadID, Name: name, Pages: pages, Files: len(files), PersonID: h.Person, At: d.now()}
+	if len(also) > 0 {
+		f.Also = toJSON(also)
+	}
+	if err := d.handZip(ctx, w, f, files, h.RequestID); err != nil {
+		return err
+	}
+	out.Files = []HandOut{*f}
+	return nil
+}
+
+// keepIn keeps what was handed out as a document in a folder, where it is found by those who see that.
+func (d *Desk) keepIn(ctx context.Context, person, folder uint, h *HandOut) error {
+	if h.Locked {
+		return step.Refuse("a locked file is not kept in a folder")
+	}
+	row := &Document{FolderID: folder, Name: trimPDF(h.Name), OriginalSHA: h.SHA, OriginalName: h.Name, ChangedBy: person, OwnerID: person,
+		Made: Made{Of: "pages", Count: h.Pages, Name: trimPDF(h.Name)}}
+	made, err := d.keepMade(ctx, row, h.SHA, h.Pages, "")
+	if err != nil {
+		return err
+	}
+	h.KeptID = made.ID
+	return d.db.WithContext(ctx).Model(&HandOut{ID: h.ID}).Update("kept_id", made.ID).Error
+}
