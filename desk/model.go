@@ -186,9 +186,9 @@ type HandOut struct {
 	SHA        string
 	Size       int64
 	Pages      int
-	Replaced   bool // it took the original's place
-	Signed     bool // the original with the changes behind it, so that its signature can be checked
-	Locked     bool // locked again as it came
+	Replaced   bool   // it took the original's place
+	Signed     bool   // the original with the changes behind it, so that its signature can be checked
+	Locked     bool   // locked again as it came
 	Files      int    // in a zip; 0 for a PDF
 	Also       string // JSON array of the other documents whose files are in a zip
 	KeptID     uint   // the document that it is kept as, in a folder

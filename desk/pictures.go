@@ -11,6 +11,7 @@ import (
 	"slices"
 	"sync/atomic"
 
+	"glenrain/core/nav"
 	"glenrain/core/raster"
 	"glenrain/core/step"
 )
@@ -173,3 +174,6 @@ func (d *Desk) Region(ctx context.Context, r raster.Request, person, document ui
 	r.Source = snap.source()
 	return d.pool.Render(ctx, r)
 }
+
+// Labels gives what each page is called, in order; nil where pages are called by their place.
+func (s *Snapshot) Labels() []string { return nav.Called(s.PDF) }

@@ -322,4 +322,3 @@ func (s *Snapshot) CutsBySize(ctx context.Context, most int64) ([]step.Key, erro
 	}
 	return out, nil
 }
-

@@ -381,4 +381,3 @@ func (d *Desk) partDocument(ctx context.Context, w *Work, p part) (*Document, er
 		Made: Made{Of: "pages", Name: p.snap.Document.Name, Count: len(p.at), Warnings: warnings}}
 	return d.keepMade(ctx, row, sha, pages, p.request)
 }
-

@@ -33,7 +33,6 @@ func headOf(t *testing.T, d *Desk, id uint) *Snapshot {
 	return s
 }
 
-
 // A move between documents is one act: stored in both, undone and redone in both, from either.
 func TestMoveBetween(t *testing.T) {
 	d := newDesk(t)

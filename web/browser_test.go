@@ -20,6 +20,7 @@ import (
 	"glenrain/core/raster"
 	"glenrain/demo"
 	"glenrain/desk"
+	"glenrain/web/shell"
 )
 
 func TestMain(m *testing.M) {
@@ -33,6 +34,7 @@ type office struct {
 	dir     string
 	desk    *desk.Desk
 	http    *httptest.Server
+	server  *shell.Server
 	browser *rod.Browser
 	page    *rod.Page
 }
@@ -57,10 +59,11 @@ func (o *office) start() {
 	require.NoError(o.t, err)
 	s, err := New(d, Options{House: demo.House, Log: slog.New(slog.NewTextHandler(o.t.Output(), nil))})
 	require.NoError(o.t, err)
-	o.desk, o.http = d, httptest.NewServer(s.Handler())
+	o.desk, o.http, o.server = d, httptest.NewServer(s.Handler()), s
 }
 
 func (o *office) stop() {
+	o.server.Stop()
 	o.http.Close()
 	_ = o.desk.Close()
 }

@@ -98,6 +98,7 @@ func (c *serveCommand) serve(ctx context.Context, ready func(d *desk.Desk, base 
 		Handler: s.Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: shell.MaxHeader,
 		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn),
 	}
+	server.RegisterOnShutdown(s.Stop)
 	done := make(chan error, 1)
 	go func() {
 		if c.TLSCert != "" {

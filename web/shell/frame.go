@@ -3,7 +3,6 @@ package shell
 import (
 	"cmp"
 	"fmt"
-	"math"
 	"net/http"
 	"slices"
 	"strings"
@@ -46,6 +45,7 @@ func (s *Server) deskRoutes(r router) {
 	r.Get("/desk/{id}/region/{key}", s.region)
 	r.Get("/desk/{id}/find", s.findText)
 	r.Get("/desk/{id}/hits/{key}", s.pageHits)
+	r.Get("/watch", s.watch)
 }
 
 // place finds a station and its job by "furnish" or "furnish/numbers"; the first job where the second part is missing or not known.
@@ -77,10 +77,6 @@ type wayJob struct {
 	Here  bool
 }
 
-// pageView is a page as the scripts get it: key, version of its picture, width and
-// height in points.
-type pageView [4]any
-
 // frame is what the desk shows: around a job's own view.
 type frame struct {
 	station.Around
@@ -91,7 +87,8 @@ type frame struct {
 	Job       *station.Job
 	Place     string
 	Way       []stop
-	Pages     []pageView
+	Pages     []station.PageView
+	Surface   station.Surface
 	Trail     trailView
 	CanUndo   bool
 	CanRedo   bool
@@ -162,11 +159,8 @@ func (s *Server) frame(r *http.Request, v station.Shown, st *station.Station, j 
 	if f.Folder, err = s.desk.FolderName(ctx, snap.Document.FolderID); err != nil {
 		return nil, err
 	}
-	pages := snap.Pages()
-	f.Pages = make([]pageView, len(pages))
-	for i, p := range pages {
-		f.Pages[i] = pageView{p.Key.String(), p.Version, math.Round(p.W*100) / 100, math.Round(p.H*100) / 100}
-	}
+	f.Pages = station.PageViews(snap)
+	f.Surface = st.Shows(j)
 	if f.Trail, err = s.trail(r, snap, f.Place, 0); err != nil {
 		return nil, err
 	}
@@ -181,7 +175,7 @@ func (s *Server) frame(r *http.Request, v station.Shown, st *station.Station, j 
 	}
 	f.Busy = s.desk.Reserved(snap.Document.ID)
 	f.Reads = !s.mayDo(person, j)
-	if st.Surface == station.Paper {
+	if f.Surface == station.Paper {
 		f.Zoom = s.desk.Choice(ctx, person.ID, "zoom "+st.Path)
 	}
 	if f.View == nil && j.View != nil {

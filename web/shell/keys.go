@@ -48,6 +48,10 @@ var surfaceKeys = map[station.Surface]keyGroup{
 		{Keys: []string{"Shift+ArrowLeft", "Shift+ArrowRight", "Shift+ArrowUp", "Shift+ArrowDown", "Shift+Home", "Shift+End"}, Act: "extend", What: "select on the way", Show: []string{"Shift", "arrow"}},
 		{Keys: []string{"a"}, Act: "all", What: "select all, or clear the selection"},
 		{Keys: []string{"Escape"}, Act: "none", What: "clear the selection"},
+		{Keys: []string{"b"}, Act: "select-again", What: "select again what was selected before"},
+		{Keys: []string{"+", "="}, Act: "larger", What: "larger pages", Show: []string{"+"}},
+		{Keys: []string{"-"}, Act: "smaller", What: "smaller pages"},
+		{Keys: []string{"o"}, Act: "look", What: "look at the page, large"},
 	}},
 }
 
@@ -57,7 +61,7 @@ func (s *Server) keys(st *station.Station, j *station.Job) []keyGroup {
 	if len(j.Keys) > 0 {
 		out = append(out, keyGroup{"At " + st.Name, j.Keys})
 	}
-	return shown(append(out, surfaceKeys[st.Surface], deskKeys, everywhereKeys))
+	return shown(append(out, surfaceKeys[st.Shows(j)], deskKeys, everywhereKeys))
 }
 
 // shown fills in how people see the keys.

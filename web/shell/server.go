@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"sync"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/go-chi/chi/v5"
@@ -42,7 +43,12 @@ type Server struct {
 	sessions *scs.SessionManager
 	pages    *templates
 	forms    map[string]job // by the step that they are for
+	closing  chan struct{}
+	closed   sync.Once
 }
+
+// Stop ends the answers that go on for as long as somebody listens, so that the server can shut down.
+func (s *Server) Stop() { s.closed.Do(func() { close(s.closing) }) }
 
 // job is a station's job with its station.
 type job struct {
@@ -59,7 +65,7 @@ func New(d *desk.Desk, opt Options) (*Server, error) {
 	if opt.Log == nil {
 		opt.Log = slog.New(slog.DiscardHandler)
 	}
-	s := &Server{desk: d, opt: opt, sessions: scs.New(), forms: map[string]job{}}
+	s := &Server{desk: d, opt: opt, sessions: scs.New(), forms: map[string]job{}, closing: make(chan struct{})}
 	for i := range opt.Stations {
 		st := &opt.Stations[i]
 		if len(st.Jobs) == 0 {

@@ -5,6 +5,7 @@ package station
 
 import (
 	"io/fs"
+	"math"
 	"net/http"
 
 	"glenrain/core/step"
@@ -44,6 +45,16 @@ type Job struct {
 	Keys   []Key
 	Mends  []string // kinds of findings that are mended here
 	Reads  bool     // text is read here: matches in it lead here
+	// Surface is what is shown of the document, where that is not what the station shows.
+	Surface Surface
+}
+
+// Shows gives what a job at a station shows of a document.
+func (st *Station) Shows(j *Job) Surface {
+	if j.Surface != "" {
+		return j.Surface
+	}
+	return st.Surface
 }
 
 // Form is a step that a job's slip has a form for. The form's fields are the step's parameters: they are read into the step's own
@@ -92,6 +103,25 @@ type Screen struct {
 	Places []Place
 	Keys   []Key
 	Search string // the address that searches the text of all documents, with q; empty where it is not here
+}
+
+// PageView is a page as scripts get it: its key, the version of its picture, its width and height in points, and what it is called where that is not
+// its place.
+type PageView [5]any
+
+// PageViews are the pages of a snapshot as scripts get them.
+func PageViews(s *desk.Snapshot) []PageView {
+	pages := s.Pages()
+	labels := s.Labels()
+	out := make([]PageView, len(pages))
+	for i, p := range pages {
+		label := ""
+		if labels != nil {
+			label = labels[i]
+		}
+		out[i] = PageView{p.Key.String(), p.Version, math.Round(p.W*100) / 100, math.Round(p.H*100) / 100, label}
+	}
+	return out
 }
 
 // Place is an address that the finder knows everywhere.
@@ -153,6 +183,8 @@ type Message struct {
 	Problem  bool
 	Undo     string            // the address that takes it back
 	UndoWord string            // what the button says
+	Go       string            // an address to go on at
+	GoWord   string            // what its link says
 	Values   map[string]string // sent along
 	Fields   []step.FieldError // of a form that could not be read
 }

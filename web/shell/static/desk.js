@@ -10,6 +10,7 @@ import { Reader } from "./reader.js";
 import * as find from "./find.js";
 
 let mounted; // the AbortController of what is mounted
+let boards; // the board that is mounted
 let scrolled = 0; // of the board, kept from step to step
 
 export async function startDesk() {
@@ -31,12 +32,19 @@ export async function startDesk() {
     const next = page(swap.dataset.show) ?? page(state.at) ?? state.pages[Math.min(Math.max(was, 0), state.pages.length - 1)];
     state.at = next.key;
     await mount();
+    watch();
     (el(focused) ?? el("board") ?? el("view"))?.focus({ preventScroll: true });
   });
   document.addEventListener("click", (e) => {
     const b = e.target.closest?.("[data-go], [data-go-number]");
     if (b) look(b.dataset.go ?? state.pages[Number(b.dataset.goNumber) - 1]?.key);
     if (e.target.closest?.("#reader-open")) reader.open();
+    const size = e.target.closest?.("[data-board-size]");
+    if (size) boards?.resize(Number(size.dataset.boardSize));
+  });
+  document.addEventListener("visibilitychange", watch);
+  document.addEventListener("input", (e) => {
+    if (e.isTrusted && e.target.closest?.("#slip")) e.target.dataset.typed = "yes";
   });
   window.addEventListener("resize", () => emit("resized"));
   on("look", () => {
@@ -46,6 +54,61 @@ export async function startDesk() {
     links();
   });
   await mount();
+  watch();
+}
+
+// --- what others do: the window is brought up to date
+
+let watching; // the EventSource
+export const watched = new Map(); // other documents that are shown: id -> {seen, moved(state), gone()}
+
+// watch listens as long as the window is in sight: a browser keeps only a few connections to a server.
+export function watch() {
+  watching?.close();
+  watching = null;
+  if (document.visibilityState !== "visible") return;
+  const docs = [`${state.doc}:${state.seen}`, ...[...watched].map(([id, w]) => `${id}:${w.seen()}`)];
+  const source = (watching = new EventSource(`/watch?docs=${docs.join(",")}`));
+  source.addEventListener("moved", (e) => {
+    const [doc, seen] = e.data.split(":");
+    if (doc === state.doc) {
+      if (seen !== state.seen) refresh();
+    } else watched.get(doc)?.moved(seen);
+  });
+  source.addEventListener("gone", (e) => {
+    if (e.data === state.doc) say("This document was deleted, or is not for you any more.");
+    else watched.get(e.data)?.gone();
+    source.close();
+  });
+}
+
+// refresh shows the newest state, unless something is written in the slip or under way, which it would take away: then it offers to.
+function refresh() {
+  const busy = document.querySelector(".drag-stack, .htmx-request, dialog[open]") || [...el("slip").querySelectorAll("input, select, textarea")].some(changedByHand);
+  if (!busy) return newest();
+  const said = say("Somebody changed this document.");
+  if (!said) return;
+  const b = Object.assign(document.createElement("button"), { type: "button", className: "btn btn-link btn-sm", textContent: "Show the newest state" });
+  b.addEventListener("click", newest);
+  said.append(b);
+}
+
+const changedByHand = (f) => f.type !== "hidden" && f.dataset.typed === "yes";
+
+async function newest() {
+  const was = state.seen;
+  const seen = { ...Object.fromEntries(new URL(location.href).searchParams), page: state.at };
+  await window.htmx.ajax("GET", `/desk/${state.doc}/${state.place}?${new URLSearchParams(seen)}`, { target: "#swap", swap: "outerHTML" });
+  if (state.seen !== was && !el("message")?.textContent.trim()) say("Brought up to date: somebody changed this document.");
+}
+
+// say puts a line where messages stand.
+export function say(text, problem = false) {
+  const said = document.createElement("div");
+  said.className = problem ? "said problem" : "said";
+  said.append(Object.assign(document.createElement("p"), { textContent: text }));
+  el("message")?.replaceChildren(said);
+  return said;
 }
 
 // read takes over what the server sent.
@@ -63,7 +126,7 @@ async function mount() {
   const { signal } = mounted;
   const paper = el("view") ? new Paper(signal) : null;
   const strip = el("strip") ? new Strip(el("strip"), signal) : null;
-  const board = el("board") ? new Board(el("board"), signal, scrolled) : null;
+  const board = (boards = el("board") ? new Board(el("board"), signal, scrolled) : null);
   board?.el.addEventListener("scroll", () => (scrolled = board.el.scrollTop), { passive: true, signal });
   find.mount({ paper, strip }, signal);
   swatches();
@@ -96,6 +159,7 @@ function answers(reader) {
   document.addEventListener("keydown", (e) => {
     if (reader.isOpen && !typing(e.target)) reader.key(e);
   }, true);
+  window.addEventListener("pagehide", () => watching?.close());
   answersTo("undo", () => el("undo").click());
   answersTo("redo", () => el("redo").click());
   answersTo("reader", () => reader.open());

@@ -7,15 +7,17 @@ const speed = 18; // pixels a frame
 // press follows a pointer from pointerdown on:
 //   start(e)  once, when it becomes a drag; false keeps it a press
 //   move(x, y, e)  while it is dragged, also when the box scrolls under it
+//   key(x, y, e)   when a key that changes what a drag means goes down or up
 //   end(e)    dragged and let go        cancel()  dragged and given up
 //   click(e)  let go without a drag
 // scrolls is the box that scrolls, near: 0 makes any press a drag at once. signal ends it like Esc.
-export function press(down, { start, move, end, cancel, click, scrolls, near = far, signal }) {
+export function press(down, { start, move, key, end, cancel, click, scrolls, near = far, signal }) {
   const own = new AbortController();
   const from = { x: down.clientX, y: down.clientY };
   let dragging = false;
   let ended = false;
   let timer = 0;
+  let last = down;
   const finish = (e, kept) => {
     if (ended) return;
     ended = true;
@@ -44,11 +46,17 @@ export function press(down, { start, move, end, cancel, click, scrolls, near = f
   document.addEventListener("pointermove", (e) => {
     if (e.pointerId !== down.pointerId) return;
     if (!dragging && (Math.hypot(e.clientX - from.x, e.clientY - from.y) < near || !begin(e))) return;
+    last = e;
     move?.(e.clientX, e.clientY, e);
     scroll(e.clientX, e.clientY, e);
   }, { signal: own.signal });
   document.addEventListener("pointerup", (e) => e.pointerId === down.pointerId && finish(e, true), { signal: own.signal });
   document.addEventListener("pointercancel", (e) => e.pointerId === down.pointerId && finish(e, false), { signal: own.signal });
+  for (const type of ["keydown", "keyup"]) {
+    document.addEventListener(type, (e) => {
+      if (dragging && /^(Control|Meta|Shift|Alt)$/.test(e.key)) key?.(last.clientX, last.clientY, e);
+    }, { signal: own.signal });
+  }
   document.addEventListener("keydown", (e) => {
     if (e.key !== "Escape") return;
     e.preventDefault();

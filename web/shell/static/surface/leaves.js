@@ -1,10 +1,12 @@
 // Leaves are small pages in a row or grid: only those in sight are in the document.
 import { hidden } from "../dom.js";
-import { state, index, picture } from "../state.js";
+import { state } from "../state.js";
 
 export class Leaves {
-  constructor(el, signal) {
+  // of is the run of pages that is shown.
+  constructor(el, signal, of = state) {
     this.el = el;
+    this.of = of;
     this.run = document.createElement("div");
     this.run.className = "run";
     this.run.setAttribute("role", "presentation");
@@ -33,14 +35,14 @@ export class Leaves {
   }
 
   make(i) {
-    const p = state.pages[i];
+    const p = this.of.pages[i];
     const leaf = document.createElement("div");
     leaf.className = "leaf";
     leaf.id = `${this.el.id}-${p.key.replace(".", "-")}`;
     leaf.dataset.index = i;
     leaf.setAttribute("role", "option");
     leaf.setAttribute("aria-posinset", i + 1);
-    leaf.setAttribute("aria-setsize", state.pages.length);
+    leaf.setAttribute("aria-setsize", this.of.pages.length);
     const pic = document.createElement("div");
     pic.className = "pic";
     const img = document.createElement("img");
@@ -49,17 +51,24 @@ export class Leaves {
     const s = Math.min(this.picW / p.w, this.picH / p.h);
     img.width = Math.max(4, Math.round(p.w * s));
     img.height = Math.max(4, Math.round(p.h * s));
-    img.src = picture(p, Math.max(img.width, img.height));
+    img.src = this.of.picture(p, Math.max(img.width, img.height));
     pic.style.height = `${this.picH}px`;
     pic.append(img);
     const label = document.createElement("div");
-    label.append(hidden("Page "), String(i + 1));
+    label.className = "leaf-name";
+    label.append(hidden("Page "), p.label || String(i + 1));
+    if (p.label) {
+      const place = document.createElement("span");
+      place.className = "leaf-place";
+      place.append(hidden(", the "), String(i + 1), hidden(". in the document"));
+      label.append(" ", place);
+    }
     leaf.append(pic, label);
     this.place(i, leaf);
     return leaf;
   }
 
   leaf(key) {
-    return this.leaves.get(index(key));
+    return this.leaves.get(this.of.index(key));
   }
 }
