@@ -55,6 +55,11 @@ var routes = map[string]struct {
 	"GET /desk/{id}/release": {readers, ""}, "GET /desk/{id}/trail": {readers, ""}, "GET /desk/{id}/trail/{step}": {readers, ""}, "GET /desk/{id}/picture/{key}/{version}/{box}": {readers, ""},
 	"GET /desk/{id}/region/{key}": {readers, ""}, "GET /desk/{id}/find": {readers, ""}, "GET /desk/{id}/hits/{key}": {readers, ""}, "GET /desk/{id}/words/{key}": {readers, ""}, "GET /desk/{id}/marks": {readers, ""},
 	"GET /desk/{id}/frame/{key}": {readers, ""}, "GET /desk/{id}/collect/documents": {readers, ""},
+	"GET /desk/{id}/arrange/blank": {readers, ""}, "GET /desk/{id}/arrange/size": {readers, ""}, "GET /desk/{id}/arrange/sheets": {readers, ""}, "GET /desk/{id}/arrange/split": {readers, ""},
+	"GET /desk/{id}/arrange/bookmarks": {readers, ""}, "GET /desk/{id}/arrange/labels": {readers, ""}, "GET /desk/{id}/arrange/documents": {readers, ""}, "GET /desk/{id}/arrange/lane/{lane}": {readers, ""},
+	"GET /desk/{id}/arrange/cuts": {readers, ""}, "GET /desk/{id}/arrange/blank-pages": {readers, ""}, "GET /desk/{id}/arrange/headings": {readers, ""}, "GET /watch": {person, ""},
+	"POST /desk/{id}/arrange/act": {members, "what=rotate&lane=ID&seen_lane=SEEN&pages=0.1&by=90&_request=l"}, "POST /desk/{id}/arrange/extract": {members, "_seen=SEEN&pages=0.1&_request=x"},
+	"POST /desk/{id}/arrange/parts": {readers, "cuts=0.2&pattern=[]"}, "POST /desk/{id}/arrange/split": {members, "_seen=SEEN&cuts=0.2&name=A&name=B&_request=s"}, "POST /desk/{id}/arrange/parts/{what}": {members, "made=none"},
 	"POST /desk/{id}/do/{step}": {members, "pages=0.1&by=90&_seen=SEEN&_request=r"}, "POST /desk/{id}/preview/{step}": {members, "pages=0.1&by=90&_seen=SEEN"},
 	"POST /desk/{id}/undo": {members, "_seen=SEEN"}, "POST /desk/{id}/redo": {members, "_seen=SEEN"}, "POST /desk/{id}/trail/{step}/undo": {members, "_seen=SEEN"},
 	"POST /desk/{id}/out": {members, "_seen=SEEN&how=copy&name=Copy&_request=o&as-it-is=yes"},
@@ -114,7 +119,7 @@ func TestRoutesAndRoles(t *testing.T) {
 		return nil
 	}))
 	slices.Sort(all)
-	var reads = regexp.MustCompile(`\{(id|token|work|step|key|version|box|view|what)\}`)
+	var reads = regexp.MustCompile(`\{(id|token|work|step|key|version|box|view|what|lane)\}`)
 	// Those that leave or end something come last, and are asked of the closed document only by those who may not.
 	ask := func(who, name string, d of) int {
 		method, route, _ := strings.Cut(name, " ")

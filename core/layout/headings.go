@@ -202,3 +202,35 @@ func (l *Page) headingPage() headingPage {
 	}
 	return out
 }
+
+// Standing gives the short paragraphs of one page that are set larger, or bolder, than most of its text, from the top: what may be its headings.
+func Standing(l *Page, most int) []Heading {
+	p := l.headingPage()
+	sizes := map[int]int{}
+	bolds := 0
+	letters := 0
+	for k, n := range p.Letters {
+		sizes[max(k, -k)] += n
+		letters += n
+		if k < 0 {
+			bolds += n
+		}
+	}
+	body, top := 0, 0
+	for k, n := range sizes {
+		if n > top || n == top && k < body {
+			body, top = k, n
+		}
+	}
+	bold := bolds*2 > letters
+	var out []Heading
+	for _, h := range p.Lines {
+		if h.Size*10 >= largerBy*float64(body) || h.Bold && !bold && h.Size*10 >= 0.97*float64(body) {
+			out = append(out, Heading{Text: h.Text, Level: 1, Top: h.Top})
+		}
+		if len(out) == most {
+			break
+		}
+	}
+	return out
+}

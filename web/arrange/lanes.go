@@ -18,6 +18,12 @@ func (s *bench) routes(r station.Router) {
 	r.Get("/arrange/lane/{lane}", s.lane)
 	r.PostLarge("/arrange/act", maxAct, s.act)
 	r.PostLarge("/arrange/extract", maxAct, s.extract)
+	r.Get("/arrange/cuts", s.cuts)
+	r.PostLarge("/arrange/parts", maxAct, s.parts)
+	r.PostLarge("/arrange/split", maxAct, s.split)
+	r.Post("/arrange/parts/{what}", s.binParts)
+	r.Get("/arrange/blank-pages", s.blank)
+	r.Get("/arrange/headings", s.headings)
 }
 
 // bench is the station with what the shell lends to it.

@@ -45,6 +45,46 @@ func Station() station.Station {
 				{Keys: []string{"Enter"}, Act: "apply", What: "do what the slip says"},
 				{Keys: []string{"Escape"}, Act: "cancel", What: "cancel it"},
 			},
+		}, {
+			Path: "blank", Words: "blank pages", Slip: "blank.html", Module: "blank.js", View: showPapers,
+			Steps: []station.Form{{Step: "blank"}, {Step: "blank-odd"}},
+			Finds: []station.Find{
+				{Text: "Insert blank pages", Words: "insert blank empty page ruled lines squares dots notes"},
+				{Text: "Let each part begin on an odd page", Words: "odd page recto begin part chapter double sided duplex"},
+				{Text: "Find blank pages", Words: "find blank empty pages remove"},
+			},
+			Keys: []station.Key{{Keys: []string{"s"}, Act: "set-mark", What: "insert before the page under the cursor"}},
+		}, {
+			Path: "size", Words: "page size", Slip: "size.html", Module: "size.js", View: showPapers, Surface: station.Paper,
+			Steps: []station.Form{{Step: "crop"}, {Step: "uncrop"}, {Step: "paper"}, {Step: "binding"}},
+			Finds: []station.Find{
+				{Text: "Crop pages", Words: "crop cut trim edges margins frame"},
+				{Text: "Put pages on other paper", Words: "paper size scale resize a4 a3 a5 letter"},
+				{Text: "Make room for binding", Words: "binding margin gutter punch holes"},
+			},
+		}, {
+			Path: "sheets", Words: "sheets to print", Slip: "sheets.html", Module: "sheets.js", View: showPapers, Surface: station.Paper,
+			Steps: []station.Form{{Step: "sheets"}},
+			Finds: []station.Find{
+				{Text: "Put several pages on a sheet", Words: "several pages sheet two four print n-up handout"},
+				{Text: "Make a booklet", Words: "booklet fold brochure print imposition"},
+			},
+		}, {
+			Path: "split", Words: "split", Slip: "split.html", Module: "split.js", View: showSplit,
+			Finds: []station.Find{{Text: "Split the document", Words: "split cut parts divide separate zip size bookmarks"}},
+			Keys:  []station.Key{{Keys: []string{"s"}, Act: "set-mark", What: "cut before the page under the cursor, or take the cut away"}},
+		}, {
+			Path: "bookmarks", Words: "bookmarks", Slip: "bookmarks.html", Module: "bookmarks.js", View: showMarks, Surface: station.Paper,
+			Steps: []station.Form{{Step: "bookmark-add"}, {Step: "bookmark-change"}, {Step: "bookmark-move"}, {Step: "bookmark-remove"}, {Step: "bookmarks-make"}},
+			Mends: []string{"nowhere"},
+			Finds: []station.Find{
+				{Text: "Bookmarks", Words: "bookmarks outline chapters add rename nest order"},
+				{Text: "Make bookmarks of headings", Words: "bookmarks headings make automatic outline"},
+			},
+		}, {
+			Path: "labels", Words: "page labels", Slip: "labels.html", Module: "labels.js", View: showLabels,
+			Steps: []station.Form{{Step: "label"}, {Step: "labels-remove"}},
+			Finds: []station.Find{{Text: "Label pages", Words: "page labels numbering roman foreword annex names"}},
 		}},
 	}
 }

@@ -74,7 +74,7 @@ export function startPreview(form, { paper, strip, signal, wants = () => true })
     touched = new Set(indexes.map((i) => state.pages[i].key));
     strip?.touch(indexes);
     button.disabled = false;
-    button.textContent = `${button.dataset.outcome} ${count(v.pages, "page")}`;
+    button.textContent = button.hasAttribute("data-alone") ? button.dataset.outcome : `${button.dataset.outcome} ${count(v.pages, "page")}`;
     said.classList.remove("problem");
     said.textContent = (v.warnings ?? []).join("\n");
     if (looked && touched.size && !touched.has(at) && !brings) {
