@@ -34,13 +34,7 @@ func (s *Server) find(w http.ResponseWriter, r *http.Request) error {
 	doc := station.FormID(r, "doc")
 	var hits []hit
 	if text != "" && doc != 0 {
-		if n, err := strconv.Atoi(strings.TrimSpace(strings.TrimPrefix(lower, "page"))); err == nil {
-			if snap, err := s.desk.Look(r.Context(), station.Person(r).ID, doc); err == nil && n >= 1 && n <= snap.Document.Pages {
-				if st, j := s.place(r.FormValue("_place")); st != nil {
-					hits = append(hits, hit{Kind: "Page", Text: "Go to page " + strconv.Itoa(n), URL: fmt.Sprintf("/desk/%d/%s?page=%s", doc, placeOf(st, j), snap.Pages()[n-1].Key)})
-				}
-			}
-		}
+		hits = append(hits, s.findPage(r, doc, text)...)
 		for i := range s.opt.Stations {
 			st := &s.opt.Stations[i]
 			for k := range st.Jobs {
@@ -81,6 +75,38 @@ func (s *Server) find(w http.ResponseWriter, r *http.Request) error {
 		Text string
 		Hits []hit
 	}{text, hits})
+}
+
+// findPage gives the pages of a document that are called what is typed: by their place, or by their label.
+func (s *Server) findPage(r *http.Request, doc uint, text string) (hits []hit) {
+	name := strings.TrimSpace(text)
+	if len(name) > 5 && strings.EqualFold(name[:5], "page ") {
+		name = strings.TrimSpace(name[5:])
+	}
+	st, j := s.place(r.FormValue("_place"))
+	snap, err := s.desk.Look(r.Context(), station.Person(r).ID, doc)
+	if err != nil || st == nil || name == "" {
+		return nil
+	}
+	labels, pages := snap.Labels(), snap.Pages()
+	add := func(i int) {
+		said := "Go to page " + strconv.Itoa(i+1)
+		if labels != nil && labels[i] != strconv.Itoa(i+1) {
+			said = fmt.Sprintf("Go to page %s, the %d. of %d", labels[i], i+1, len(pages))
+		}
+		hits = append(hits, hit{Kind: "Page", Text: said, URL: fmt.Sprintf("/desk/%d/%s?page=%s", doc, placeOf(st, j), pages[i].Key)})
+	}
+	n, err := strconv.Atoi(name)
+	if err == nil && n >= 1 && n <= len(pages) {
+		add(n - 1)
+	}
+	for i, l := range labels {
+		if strings.EqualFold(l, name) && i != n-1 {
+			add(i)
+			break
+		}
+	}
+	return hits
 }
 
 func asked(r *http.Request) string {

@@ -57,7 +57,7 @@ export class Leaves {
     const label = document.createElement("div");
     label.className = "leaf-name";
     label.append(hidden("Page "), p.label || String(i + 1));
-    if (p.label) {
+    if (p.label && p.label !== String(i + 1)) {
       const place = document.createElement("span");
       place.className = "leaf-place";
       place.append(hidden(", the "), String(i + 1), hidden(". in the document"));
