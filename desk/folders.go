@@ -258,3 +258,38 @@ func (d *Desk) Seers(ctx context.Context, document *Document) (everybody bool, p
 	err = d.db.WithContext(ctx).Model(&FolderPerson{}).Where("folder_id = ?", f.ID).Pluck("person_id", &people).Error
 	return false, people, passed, err
 }
+
+// FolderHit is a folder that was looked for, with the names of some that is in it.
+type FolderHit struct {
+	FolderView
+	Inside []string
+}
+
+// FindFolders gives folders whose path has all the words, each with the names of the documents in it that were changed last.
+func (d *Desk) FindFolders(ctx context.Context, person uint, words string, most, inside int) ([]FolderHit, error) {
+	all, err := d.Folders(ctx, person)
+	if err != nil {
+		return nil, err
+	}
+	var out []FolderHit
+	for _, f := range all {
+		path := nameKey(f.Path)
+		fits := true
+		for w := range strings.FieldsSeq(nameKey(words)) {
+			fits = fits && strings.Contains(path, w)
+		}
+		if !fits || len(out) == most {
+			continue
+		}
+		docs, err := d.Documents(ctx, Listing{Person: person, Folder: f.ID, Most: inside})
+		if err != nil {
+			return nil, err
+		}
+		hit := FolderHit{FolderView: f}
+		for _, row := range docs {
+			hit.Inside = append(hit.Inside, row.Name)
+		}
+		out = append(out, hit)
+	}
+	return out, nil
+}

@@ -112,7 +112,7 @@ func (d *Desk) HandOutMany(ctx context.Context, w *Work, h Handing) (*HandedMany
 		var f *HandOut
 		if err == nil {
 			f, err = d.HandOut(ctx, &Work{}, Order{Document: p.Document.ID, Seen: s.State.ID, RequestID: subRequest(h.RequestID, i), Person: h.Person,
-				Name: p.Name, AsItIs: h.AsItIs, Lock: s.CanLock(), Signed: false, Folder: h.Folder})
+				Name: p.Name, AsItIs: h.AsItIs, Lock: s.CanLock() && h.Folder == 0, Folder: h.Folder})
 		}
 		if err != nil {
 			if ctx.Err() != nil {

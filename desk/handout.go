@@ -119,6 +119,14 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 			return nil, &Asks{asks}
 		}
 	}
+	if o.Folder != 0 {
+		if f, err := d.Folder(ctx, o.Person, o.Folder); err != nil || f.ID == 0 {
+			return nil, errors.Join(err, step.Refuse("this folder is not there any more; nothing was handed out"))
+		}
+		if o.Lock {
+			return nil, step.Refuse("a locked file is not kept in a folder: hand it out without keeping it there")
+		}
+	}
 	if o.Lock && !s.CanLock() || o.Signed && !s.CanKeepSignature() {
 		return nil, step.Refuse("the document can't be handed out in this way")
 	}

@@ -561,3 +561,63 @@ func TestSplitBookmarksLabelsCrop(t *testing.T) {
 	o.wait(`() => parseFloat(document.querySelector('#crop-form [name="left"]').value) > 10 && !document.querySelector("#crop-form [data-outcome]").disabled`)
 	o.shot("arrange-crop")
 }
+
+// Several documents are handed out: names are shown and checked while the pattern is written, a folder is found by a part of its name, and at the end stands what
+// was written.
+func TestHandOutSeveral(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes its time")
+	}
+	o := openOffice(t, false)
+	c := o.client()
+	c.signIn("isla")
+	a := c.bring("Berths.pdf", sheetsOf("Berth", 2, 595, 842, nil))
+	b := c.bring("Tides.pdf", sheetsOf("Tide", 3, 595, 842, nil))
+	winter, err := o.desk.MakeFolderIn(t.Context(), 1, 0, "Winter papers, sent")
+	require.NoError(t, err)
+	o.openBrowser()
+	o.signIn()
+	o.go_("/documents")
+	o.click(`tr[data-id="` + a + `"] input`)
+	o.click(`tr[data-id="` + b + `"] input`)
+	o.click("#tray-out")
+	o.page.MustElement("#handing-form")
+	o.ready()
+	names := func() string {
+		return o.page.MustEval(`() => [...document.querySelectorAll("#plan strong")].map((x) => x.textContent).join(", ")`).Str()
+	}
+	assert.Equal(t, "Berths.pdf, Tides.pdf", names())
+	o.click(`#handing-form [data-add="typed"]`)
+	o.wait(`() => document.querySelector("#handing-do").disabled && document.querySelector("#plan").textContent.includes("not typed yet")`)
+	o.page.MustElement(`#handing-form [name="typed"]`).MustInput(" HT-7")
+	o.wait(`() => !document.querySelector("#handing-do").disabled`)
+	assert.Equal(t, "BerthsHT-7.pdf, TidesHT-7.pdf", names())
+	// Two equal names are told.
+	o.click(`#handing-form .piece[data-field="name"] .piece-off`)
+	o.wait(`() => document.querySelector("#plan").textContent.includes("“Berths” would have the same name")`)
+	o.click(`#handing-form [data-add="number"]`)
+	o.wait(`() => !document.querySelector("#plan .edge") && document.querySelector("#handing-do").textContent === "Hand out 2 files"`)
+	assert.Equal(t, "HT-71.pdf, HT-72.pdf", names())
+	// The folder is found by a part of its name.
+	o.page.MustElement(".folder-field input[type=search]").MustInput("sent")
+	o.wait(`() => document.querySelectorAll(".folder-hits [data-folder]").length === 1`)
+	o.press(input.Enter)
+	o.wait(`(id) => document.querySelector(".folder-field input[name=folder]").value === id`, fmt.Sprint(winter.ID))
+	o.shot("handing")
+	if asks := o.page.MustElement("#asks-place"); asks.MustVisible() {
+		asks.MustElement("input").MustClick()
+	}
+	o.click("#handing-do")
+	o.waitLong(`() => document.querySelectorAll(".handed tbody tr").length === 2`)
+	assert.Contains(t, o.text(".handed"), "kept in a folder")
+	file := o.fetch(*o.page.MustElement(".handed tr:nth-child(2) a[download]").MustAttribute("href"))
+	assert.Len(t, pdftest.PageTexts(t, file), 3)
+	_, body := c.get(fmt.Sprintf("/documents?folder=%d", winter.ID))
+	assert.Contains(t, body, "HT-72")
+
+	// A name that is taken is told while it is written.
+	o.go_("/desk/" + a + "/release")
+	o.ready()
+	o.page.MustElement(`#out-form [name="name"]`).MustSelectAllText().MustInput("HT-71")
+	o.wait(`() => document.querySelector("#name-taken")?.textContent.includes("“HT-71 2” is free")`)
+}

@@ -49,6 +49,7 @@ var routes = map[string]struct {
 	"GET /folders": {person, ""}, "POST /folders": {members, "name=F"}, "POST /folders/{id}": {admins, "for=chosen"}, "POST /folders/{id}/name": {admins, "name=Closed"},
 	"POST /folders/{id}/move": {admins, "to=0"}, "POST /folders/{id}/remove": {admins, ""},
 	"GET /documents/{id}/about": {readers, ""}, "POST /documents/again": {members, "id=ID&paper=A5"}, "GET /documents/pictures": {person, ""}, "POST /documents/pictures": {members, "id=ID"},
+	"GET /folders/find": {person, ""}, "GET /handing": {members, ""}, "POST /handing/plan": {members, "id=ID"}, "POST /handing": {members, "id=ID&as-it-is=yes&_request=h"}, "GET /desk/{id}/release/name": {readers, ""},
 	"POST /gather": {members, "id=ID"}, "POST /gather/{what}": {members, "by=name"},
 
 	"GET /desk/{id}": {readers, ""}, "GET /desk/{id}/collect": {readers, ""}, "GET /desk/{id}/arrange": {readers, ""}, "GET /desk/{id}/furnish": {readers, ""}, "GET /desk/{id}/review": {readers, ""},
@@ -156,6 +157,10 @@ func TestRoutesAndRoles(t *testing.T) {
 		switch path {
 		case "/static/*":
 			path = "/static/x/theme.css"
+		case "/handing":
+			if method == http.MethodGet {
+				path += "?id=" + d.id
+			}
 		case "/desk/" + d.id + "/region/0.1":
 			path += "?scale=1&x=0&y=0&w=40&h=40"
 		case "/desk/" + d.id + "/frame/0.1":
@@ -187,7 +192,7 @@ func TestRoutesAndRoles(t *testing.T) {
 		if name == "POST /leave" || name == "POST /documents/purge" {
 			continue // asked below
 		}
-		onDocument := rule.who == readers || strings.Contains(name, "/desk/{id}") || strings.Contains(rule.form, "ID") || strings.Contains(name, "/documents/{id}")
+		onDocument := rule.who == readers || name == "GET /handing" || strings.Contains(name, "/desk/{id}") || strings.Contains(rule.form, "ID") || strings.Contains(name, "/documents/{id}")
 		if rule.who != anybody {
 			code := ask("", name, open)
 			assert.Contains(t, []int{http.StatusSeeOther, http.StatusUnauthorized}, code, "%s without signing in: %d", name, code)

@@ -7,6 +7,7 @@ import (
 	"glenrain/web/collect"
 	"glenrain/web/documents"
 	"glenrain/web/furnish"
+	"glenrain/web/handing"
 	"glenrain/web/people"
 	"glenrain/web/release"
 	"glenrain/web/review"
@@ -20,7 +21,9 @@ func Stations() []station.Station {
 }
 
 // Screens are those besides the desk.
-func Screens() []station.Screen { return []station.Screen{documents.Screen(), people.Screen()} }
+func Screens() []station.Screen {
+	return []station.Screen{documents.Screen(), handing.Screen(), people.Screen()}
+}
 
 // Options say how the pages are served.
 type Options = shell.Options

@@ -98,7 +98,7 @@ func TestStory(t *testing.T) {
 	o.page.Mouse.MustMoveTo(from.X, from.Y)
 	o.page.Mouse.MustDown("left")
 	require.NoError(t, o.page.Mouse.MoveLinear(proto.Point{X: to.X - 40, Y: to.Y}, 12))
-	assert.Equal(t, "2 pages come here", o.text(".insert-bar"))
+	assert.Equal(t, "2 pages come here, before page 2", o.text(".insert-bar"))
 	o.shot("arrange-dragging")
 	o.page.Mouse.MustUp("left")
 	o.says("Pages 5 and 6 moved before page 2.")

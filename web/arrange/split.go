@@ -45,7 +45,7 @@ type splitView struct {
 	Levels  []int
 	Pattern []piece
 	Fields  []naming.Field
-	Folders []desk.FolderView
+	Folder  desk.FolderView
 	Zip     string
 	Request string
 	Made    *made
@@ -78,9 +78,12 @@ func showSplit(v *station.Visit) (any, error) {
 	for _, p := range usual {
 		out.Pattern = append(out.Pattern, pieceOf(p))
 	}
-	var err error
-	if out.Folders, err = v.Desk.Folders(v.Request.Context(), v.Person.ID); err != nil {
+	folders, err := v.Desk.Folders(v.Request.Context(), v.Person.ID)
+	if err != nil {
 		return nil, err
+	}
+	if i := slices.IndexFunc(folders, func(f desk.FolderView) bool { return f.ID == v.Snapshot.Document.FolderID }); i >= 0 {
+		out.Folder = folders[i]
 	}
 	if out.Zip, err = v.Desk.FreeName(v.Request.Context(), v.Person.ID, v.Snapshot.Document.Name+", parts"); err != nil {
 		return nil, err

@@ -3,6 +3,7 @@ import { el, count, answer } from "../dom.js";
 import { answersTo } from "../keys.js";
 import { state, index } from "../state.js";
 import { startChips } from "../sentence/chips.js";
+import { startFolders } from "../sentence/folder.js";
 import { gaps } from "./gaps.js";
 
 let kept = { doc: "", cuts: new Set(), titles: {}, names: new Map(), skip: new Set() }; // as long as the page is not left: by keys of pages
@@ -138,6 +139,7 @@ export function mount({ slip, board, signal }) {
   }
 
   startChips(form, signal);
+  startFolders(form, signal);
   form.addEventListener("input", (e) => {
     if (e.target.closest(".parts")) return;
     when();

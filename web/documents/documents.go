@@ -78,6 +78,7 @@ func (s *screen) routes(r station.Router) {
 	r.Post("/gather", s.gather)
 	r.Post("/gather/{what}", s.gathered)
 	r.Get("/folders", s.folders)
+	r.Get("/folders/find", s.findFolders)
 	r.Post("/folders", s.makeFolder)
 	r.Post("/folders/{id}", s.openFolder)
 	r.Post("/folders/{id}/name", s.renameFolder)

@@ -190,3 +190,22 @@ func (s *screen) passOn(w http.ResponseWriter, r *http.Request) error {
 	}
 	return s.seers(w, r)
 }
+
+// Folders that are offered, and documents in each that are named.
+const (
+	foldersOffered = 10
+	insideNamed    = 4
+)
+
+// findFolders answers a field in which a folder is found by a part of its name.
+func (s *screen) findFolders(w http.ResponseWriter, r *http.Request) error {
+	words := r.FormValue("words")
+	if len(words) > 400 {
+		words = words[:400]
+	}
+	list, err := s.desk.FindFolders(r.Context(), station.Person(r).ID, words, foldersOffered, insideNamed)
+	if err != nil {
+		return err
+	}
+	return s.Render(w, http.StatusOK, "folder-hits", list)
+}

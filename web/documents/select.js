@@ -27,6 +27,7 @@ export function startSelecting() {
   });
   document.addEventListener("click", (e) => {
     if (e.target.closest("#tray-clear")) return forget();
+    if (e.target.closest("#tray-out")) location.href = `/handing?id=${order.join(",")}`;
     // A click beside the name selects too: the whole row is the target.
     const tr = e.target.closest("#document-table tbody tr[data-id]");
     if (tr && !e.target.closest("a, button, input, form, details")) tr.querySelector("input[type=checkbox]")?.click();

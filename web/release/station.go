@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 	"time"
 
 	"glenrain/core/finding"
@@ -16,7 +17,7 @@ import (
 	"glenrain/web/station"
 )
 
-//go:embed *.html
+//go:embed *.html *.js
 var files embed.FS
 
 // Station is the value that the list of stations has.
@@ -24,7 +25,7 @@ func Station() station.Station {
 	return station.Station{
 		Path: "release", Name: "Release", Words: "hand out", Surface: station.Paper, Files: files, Routes: routes,
 		Jobs: []station.Job{{
-			Words: "hand out", Slip: "out.html", View: func(v *station.Visit) (any, error) { return outView(v.Request, v.Desk, v.Snapshot) },
+			Words: "hand out", Slip: "out.html", Module: "out.js", View: func(v *station.Visit) (any, error) { return outView(v.Request, v.Desk, v.Snapshot) },
 			Finds: []station.Find{{Text: "Hand out", Words: "hand out save export download release finish copy original replace"}},
 			Mends: []string{"signed"},
 		}},
@@ -37,7 +38,8 @@ type view struct {
 	Written *desk.HandOut
 	First   desk.PageInfo
 	Asks    []finding.Finding
-	Chosen  string // "copy" or "replace"
+	Chosen  string          // "copy" or "replace"
+	Folder  desk.FolderView // that the file is kept in
 
 	Signed     string // by whom, and what becomes of it; empty where the signature can't leave with the file
 	KeepSigned bool
@@ -73,6 +75,24 @@ func outView(r *http.Request, d *desk.Desk, snap *desk.Snapshot) (*view, error) 
 
 func routes(r station.Router, h station.Host) {
 	r.Post("/out", func(w http.ResponseWriter, r *http.Request) error { return handOut(h, w, r) })
+	r.Get("/release/name", func(w http.ResponseWriter, r *http.Request) error { return nameFree(h, w, r) })
+}
+
+// nameFree tells whether a name can be handed out under, and one that can.
+func nameFree(h station.Host, w http.ResponseWriter, r *http.Request) error {
+	who := station.Person(r).ID
+	if err := h.Desk().May(r.Context(), who, desk.ActLook, station.ID(r, "id")); err != nil {
+		return err
+	}
+	name := strings.TrimSpace(r.FormValue("name"))
+	if name == "" || len(name) > 400 {
+		return station.SendJSON(w, map[string]any{"taken": false, "free": name})
+	}
+	free, err := h.Desk().FreeName(r.Context(), who, name)
+	if err != nil {
+		return err
+	}
+	return station.SendJSON(w, map[string]any{"taken": free != name, "free": free})
 }
 
 // soon is how long an answer waits for what handing out asks about first.
@@ -83,7 +103,7 @@ func handOut(h station.Host, w http.ResponseWriter, r *http.Request) error {
 	order := desk.Order{
 		Document: station.ID(r, "id"), Seen: station.FormID(r, "_seen"), Person: station.Person(r).ID, Name: r.FormValue("name"),
 		Replace: r.FormValue("how") == "replace", AsItIs: r.FormValue("as-it-is") != "" || r.FormValue("update") != "",
-		Lock: r.FormValue("lock") != "", Signed: r.FormValue("signed") == "keep",
+		Lock: r.FormValue("lock") != "", Signed: r.FormValue("signed") == "keep", Folder: station.FormID(r, "folder"),
 	}
 	order.RequestID = station.RequestID(r.FormValue("_request"), fmt.Sprintf("%+v", order))
 	if r.FormValue("update") != "" { // chosen instead of handing out what is out of date
