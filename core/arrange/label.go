@@ -59,7 +59,7 @@ func (l *Label) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 	if err != nil {
 		return nil, err
 	}
-	res := &step.Result{}
+	res := &step.Result{Named: true}
 	for _, n := range at {
 		res.Pages = append(res.Pages, env.Keys.Key(all[n].Ref))
 	}
@@ -84,5 +84,5 @@ func (l *LabelsRemove) Apply(_ context.Context, doc *pdf.Document, _ *step.Env) 
 		return nil, step.Refuse("the pages have no labels")
 	}
 	doc.Edit(doc.Root()).Delete("PageLabels")
-	return &step.Result{All: true, Sentence: "Page labels removed"}, nil
+	return &step.Result{All: true, Named: true, Sentence: "Page labels removed"}, nil
 }

@@ -130,7 +130,7 @@ func (a *Add) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step.
 		return nil, err
 	}
 	nav.Write(doc, items)
-	return &step.Result{Pages: []step.Key{env.Keys.Key(page)}, Show: env.Keys.Key(page),
+	return &step.Result{Named: true, Pages: []step.Key{env.Keys.Key(page)}, Show: env.Keys.Key(page),
 		Sentence: fmt.Sprintf("Bookmark “%s” added to page %d", title, doc.PageIndex(page)+1)}, nil
 }
 
@@ -151,7 +151,7 @@ func (c *Change) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	}
 	it := (*list)[i]
 	was := it.Title
-	res := &step.Result{}
+	res := &step.Result{Named: true}
 	var said []string
 	if c.Title != "" {
 		title, err := checkTitle(c.Title)
@@ -235,7 +235,7 @@ func (m *Move) Apply(_ context.Context, doc *pdf.Document, _ *step.Env) (*step.R
 	} else if len(*into) > 1 {
 		where += ", as the first"
 	}
-	return &step.Result{Sentence: fmt.Sprintf("Bookmark “%s” moved %s", it.Title, where)}, nil
+	return &step.Result{Named: true, Sentence: fmt.Sprintf("Bookmark “%s” moved %s", it.Title, where)}, nil
 }
 
 // Remove is the step "bookmark-remove".
@@ -263,7 +263,7 @@ func (r *Remove) Apply(_ context.Context, doc *pdf.Document, _ *step.Env) (*step
 		}
 	}
 	nav.Write(doc, items, it)
-	return &step.Result{Sentence: said}, nil
+	return &step.Result{Named: true, Sentence: said}, nil
 }
 
 func count(list []*nav.Item) int {
@@ -315,7 +315,7 @@ func (m *Make) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*st
 		items = was
 	}
 	open := []*[]*nav.Item{&items} // where the next of each level goes
-	res := &step.Result{}
+	res := &step.Result{Named: true}
 	for _, e := range entries {
 		title, err := checkTitle(e.Title)
 		if err != nil {

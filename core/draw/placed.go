@@ -262,6 +262,7 @@ func Erase(doc *pdf.Document, page pdf.Ref, id string) (bool, error) {
 	if err != nil {
 		return false, err
 	}
+	eraseLinks(doc, page, pdf.String(raw))
 	list := contents(doc, page)
 	keep := make(pdf.Array, 0, len(list))
 	others := false
@@ -352,6 +353,11 @@ func rename(doc *pdf.Document, page pdf.Ref, old string, id [16]byte) {
 		dict.Delete("Filter")
 		dict.Set(keyID, pdf.String(id[:]))
 		doc.Set(it.stream, pdf.NewStream(dict, bytes.ReplaceAll(data, was, now)))
+	}
+	for _, o := range doc.Array(doc.Dict(page).Get("Annots")) {
+		if r, ok := o.(pdf.Ref); ok && doc.Resolve(doc.Dict(r).Get(keyID)) == pdf.Object(pdf.String(raw)) {
+			doc.Edit(r).Set(keyID, pdf.String(id[:]))
+		}
 	}
 	for _, e := range doc.Dict(doc.Dict(doc.Inherited(page, "Resources")).Get("XObject")).Entries() {
 		r, ok := e.Value.(pdf.Ref)

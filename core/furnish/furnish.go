@@ -8,6 +8,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	"glenrain/core/claim"
 	"glenrain/core/draw"
@@ -22,6 +23,10 @@ func Kinds() []step.Kind {
 			New: func() step.Step { n := &Number{}; n.Values = usual(); return n }},
 		{Name: "number-change", Meaning: "Changes page numbers that are there: every value is given anew.",
 			New: func() step.Step { n := &NumberChange{}; n.Values = usual(); return n }},
+		{Name: "contents", Meaning: "Puts in pages that list the bookmarks, with the pages that they lead to.",
+			New: func() step.Step { return &Contents{ContentsValues: UsualContents()} }},
+		{Name: "contents-change", Meaning: "Changes a table of contents that is there: every value is given anew.",
+			New: func() step.Step { return &ContentsChange{ContentsValues: UsualContents()} }},
 		{Name: "furnishing-remove", Meaning: "Removes a furnishing from every page it is on.",
 			New: func() step.Step { return &Remove{} }},
 		{Name: "furnishing-update", Was: []string{"furnishing-renew"}, Meaning: "Draws furnishings again for the pages as they are now.",
@@ -42,6 +47,7 @@ type kind struct {
 // table has the kinds there are.
 var table = []kind{
 	{kindNumbers, "Page numbers", func(values []byte) (rule, error) { return readNumbers(values) }},
+	{kindContents, "Contents", func(values []byte) (rule, error) { return readContents(values) }},
 }
 
 // rule is a furnishing's values: they say which pages it is for, what it draws there and where.
@@ -58,9 +64,22 @@ type rule interface {
 
 // planned is one thing to draw on a page: the form's origin comes to at, and w by h points from there up are taken.
 type planned struct {
-	text string
-	at   pdf.Matrix
-	w, h float64
+	text  string
+	at    pdf.Matrix
+	w, h  float64
+	links []link
+}
+
+// link is a link that goes with what is drawn.
+type link struct {
+	rect pdf.Rect // in default user space
+	dest pdf.Array
+	said string
+}
+
+// grower is a rule with pages of its own, which may need more of them.
+type grower interface {
+	grow(doc *pdf.Document, p *draw.Placed) (created []pdf.Ref, err error)
 }
 
 // fits reports whether all of it stands on what is seen of the page.
@@ -138,6 +157,12 @@ func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Resu
 	if err != nil {
 		return nil, err
 	}
+	var created []pdf.Ref
+	if g, ok := r.(grower); ok {
+		if created, err = g.grow(doc, &p); err != nil {
+			return nil, err
+		}
+	}
 	at, err := where(doc, p, r)
 	if err != nil {
 		return nil, err
@@ -187,6 +212,11 @@ func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Resu
 		if err != nil {
 			return nil, err
 		}
+		for _, l := range pl.links {
+			if err := draw.Link(doc, page, p.ID, l.rect, l.dest, l.said); err != nil {
+				return nil, err
+			}
+		}
 		if bad {
 			broken = append(broken, i)
 		}
@@ -205,10 +235,16 @@ func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Resu
 	if err := draw.Keep(doc, p, env.Now); err != nil {
 		return nil, err
 	}
+	res.Created, res.Moved = created, len(created) > 0
 	for _, l := range all {
-		if touched[l.Ref] {
-			res.Pages = append(res.Pages, env.Keys.Key(l.Ref))
+		if !touched[l.Ref] {
+			continue
 		}
+		k := env.Keys.Key(l.Ref)
+		if i := slices.Index(created, l.Ref); i >= 0 {
+			k = step.Key{Step: env.Step, Ordinal: i + 1}
+		}
+		res.Pages = append(res.Pages, k)
 	}
 	return res, nil
 }
@@ -297,6 +333,9 @@ func (r *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	}
 	res := &step.Result{Pages: env.Keys.Of(touched), Redrawn: step.RedrawPages,
 		Sentence: fmt.Sprintf("%s removed from %s", Title(p.Kind), step.Count(len(touched), "page"))}
+	if p.Kind == kindContents {
+		res.Warnings = []string{"The pages that it stood on are blank now: remove them at Arrange if they are not needed."}
+	}
 	if len(res.Pages) > 0 {
 		res.Show = res.Pages[0]
 	}
@@ -330,7 +369,17 @@ func (r *Update) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		if err != nil {
 			return nil, err
 		}
-		res.Pages = append(res.Pages, done.Pages...)
+		for _, k := range done.Pages {
+			if k.Step == env.Step { // it is one of those that were created
+				k.Ordinal += len(res.Created)
+			}
+			res.Pages = append(res.Pages, k)
+		}
+		res.Created = append(res.Created, done.Created...)
+		res.Moved = res.Moved || done.Moved
+		if p.Kind == kindContents {
+			res.Adds |= claim.Comment
+		}
 		res.Warnings = append(res.Warnings, done.Warnings...)
 		title = cmp.Or(title, Title(p.Kind))
 	}
@@ -339,6 +388,14 @@ func (r *Update) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		res.Show = res.Pages[0]
 	}
 	return res, nil
+}
+
+// outOfDate says of a kind of furnishing that it is.
+func outOfDate(kind string) string {
+	if kind == kindContents {
+		return "The table of contents is out of date"
+	}
+	return Title(kind) + " are out of date"
 }
 
 // markStale is the hook: it compares what stands on the pages with what the rule would
@@ -386,7 +443,7 @@ func markStale(doc *pdf.Document, env *step.Env, _ *step.Result) ([]string, erro
 			continue
 		}
 		if stale {
-			warnings = append(warnings, Title(p.Kind)+" are out of date: update them before the file goes out.")
+			warnings = append(warnings, outOfDate(p.Kind)+": update "+map[bool]string{true: "it", false: "them"}[p.Kind == kindContents]+" before the file goes out.")
 		}
 		p.Stale = stale
 		if err := draw.Keep(doc, p, env.Now); err != nil {

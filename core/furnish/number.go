@@ -201,7 +201,7 @@ func (v *Values) plan(doc *pdf.Document, at []int, wants func(pdf.Ref) bool) (ma
 		}
 		text := v.text(v.First+i-at[0], last)
 		w := width(face, text) * float64(v.Size)
-		out[ref] = planned{text, v.place(doc.Geometry(ref), w, face), w, float64(v.Size)}
+		out[ref] = planned{text: text, at: v.place(doc.Geometry(ref), w, face), w: w, h: float64(v.Size)}
 	}
 	return out, nil
 }

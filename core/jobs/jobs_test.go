@@ -379,6 +379,8 @@ func TestEveryStep(t *testing.T) {
 		"paper":           {`{"pages":"2-4","paper":"A5"}`, `{"pages":"1","paper":"A3","fit":"keep","stands":"top right"}`},
 		"binding":         {`{"pages":"1-4","margin":"12mm"}`, `{"pages":"5","margin":"12mm","how":"make smaller"}`},
 		"sheets":          {`{"pages":"1-4","frame":true}`, `{"pages":"all","kind":"booklet"}`},
+		"contents":        {`{"to":1}`},
+		"contents-change": {`{"id":"TOC","size":14,"title":"List"}`},
 		"bookmark-add":    {`{"title":"Berths","page":"3","top":40}`},
 		"bookmark-change": {`{"at":"1","title":"Tides","page":"4"}`},
 		"bookmark-move":   {`{"at":"2","before":1}`},
@@ -397,19 +399,26 @@ func TestEveryStep(t *testing.T) {
 				b.t = t
 				b.run("number", `{"pages":"1-4","wording":[{"text":"No. "},{"field":"page"}],"align":"right"}`)
 				b.run("mark-text", `{"page":"5","quads":[[72,724,150,724,72,696,150,696]]}`)
+				p := strings.ReplaceAll(p, "ID", draw.List(b.doc)[0].ID)
+				marks := annot.Markups(b.doc, pdftest.Refs(t, b.doc)[4])
+				p = strings.ReplaceAll(p, "MARK", fmt.Sprint(marks[0].Ref.Num))
 				switch k.Name {
 				case "uncrop":
 					b.run("crop", `{"pages":"2-4","left":"50mm"}`)
 				case "bookmark-change", "bookmark-move", "bookmark-remove":
 					b.run("bookmark-add", `{"title":"One","page":"1"}`)
 					b.run("bookmark-add", `{"title":"Two","page":"2"}`)
+				case "contents", "contents-change":
+					b.run("bookmark-add", `{"title":"One","page":"3"}`)
+					if k.Name == "contents-change" {
+						b.run("contents", `{"to":2}`)
+						p = strings.ReplaceAll(p, "TOC", draw.List(b.doc)[1].ID)
+					}
 				case "labels-remove":
 					b.run("label", `{"pages":"1-2","style":"I II III"}`)
 				}
-				p := strings.ReplaceAll(p, "ID", draw.List(b.doc)[0].ID)
-				marks := annot.Markups(b.doc, pdftest.Refs(t, b.doc)[4])
-				p = strings.ReplaceAll(p, "MARK", fmt.Sprint(marks[0].Ref.Num))
-				before, beforeRefs := pixels(b.file(), 6), pdftest.Refs(t, b.doc)
+				beforeRefs := pdftest.Refs(t, b.doc)
+				before := pixels(b.file(), len(beforeRefs))
 				was := map[pdf.Ref][]byte{}
 				for i, r := range beforeRefs {
 					was[r] = before[i]

@@ -37,6 +37,7 @@ type Result struct {
 	All      bool         // every page is concerned
 	Redrawn  Redrawn      // whose pictures change
 	Moved    bool         // pages came, went or changed places
+	Named    bool         // what pages are called changed, or the bookmarks that lead to them
 	Sentence string       // for people, in the past tense: "Page 11 rotated right"
 	Warnings []string     // sentences on what fell away or needs a look
 	Created  []pdf.Ref    // page objects it made, in the order of their keys
@@ -120,7 +121,7 @@ func Refuse(format string, args ...any) error {
 // ErrPanic: a step stopped by a fault in the program; the document is as it was.
 var ErrPanic = errors.New("the step failed because of a fault in the program; the document is as it was")
 
-// Hook is called after a step moved or rotated pages, before its update is written.
+// Hook is called after a step moved, redrew or named pages, before its update is written.
 // It gives warnings.
 type Hook func(doc *pdf.Document, env *Env, r *Result) ([]string, error)
 
@@ -150,7 +151,7 @@ func (g *Registry) Run(ctx context.Context, doc *pdf.Document, s Step, env *Env)
 	if err != nil {
 		return nil, nil, err
 	}
-	if res.Moved || res.Redrawn != RedrawNone {
+	if res.Moved || res.Named || res.Redrawn != RedrawNone {
 		for _, h := range g.hooks {
 			warnings, err := h(fork, env, res)
 			if err != nil {

@@ -3,11 +3,14 @@ package arrange
 import (
 	"context"
 	"fmt"
+	"math"
 	"net/http"
 	"strconv"
 	"time"
 
 	"glenrain/core/bookmark"
+	"glenrain/core/draw"
+	"glenrain/core/furnish"
 	"glenrain/core/layout"
 	"glenrain/core/nav"
 	"glenrain/core/pdf"
@@ -32,10 +35,31 @@ type markView struct {
 }
 
 type marksView struct {
-	Items  []markView
-	More   int
-	Lost   int
+	Items    []markView
+	More     int
+	Lost     int
+	Depths   []int
+	Contents []contentsView
+	New      contentsView
+}
+
+// contentsView is a table of contents as its sentence shows it.
+type contentsView struct {
+	furnish.ContentsValues
+	ID     string
+	Stale  bool
 	Depths []int
+	Fonts  []string
+}
+
+// Points writes the size of its font.
+func (v contentsView) Points() string {
+	return strconv.FormatFloat(float64(v.Size), 'f', -1, 64) + "pt"
+}
+
+// Millimetres writes its margin.
+func (v contentsView) Millimetres() string {
+	return strconv.FormatFloat(math.Round(float64(v.Margin)*25.4/72*10)/10, 'f', -1, 64) + "mm"
 }
 
 // mostMarks is how many bookmarks the tree shows.
@@ -74,6 +98,17 @@ func showMarks(v *station.Visit) (any, error) {
 		}
 	}
 	walk(nav.Outline(doc), nil)
+	of := func(v furnish.ContentsValues) contentsView {
+		return contentsView{ContentsValues: v, Depths: out.Depths, Fonts: []string{"Sans", "Serif"}}
+	}
+	for _, p := range draw.List(doc) {
+		if values, ok := furnish.ReadContents(p); ok {
+			c := of(*values)
+			c.ID, c.Stale = p.ID, p.Stale
+			out.Contents = append(out.Contents, c)
+		}
+	}
+	out.New = of(furnish.UsualContents())
 	return out, nil
 }
 

@@ -75,10 +75,11 @@ func Station() station.Station {
 			Keys:  []station.Key{{Keys: []string{"s"}, Act: "set-mark", What: "cut before the page under the cursor, or take the cut away"}},
 		}, {
 			Path: "bookmarks", Words: "bookmarks", Slip: "bookmarks.html", Module: "bookmarks.js", View: showMarks, Surface: station.Paper,
-			Steps: []station.Form{{Step: "bookmark-add"}, {Step: "bookmark-change"}, {Step: "bookmark-move"}, {Step: "bookmark-remove"}, {Step: "bookmarks-make"}},
+			Steps: []station.Form{{Step: "bookmark-add"}, {Step: "bookmark-change"}, {Step: "bookmark-move"}, {Step: "bookmark-remove"}, {Step: "bookmarks-make"}, {Step: "contents"}, {Step: "contents-change"}},
 			Mends: []string{"nowhere"},
 			Finds: []station.Find{
 				{Text: "Bookmarks", Words: "bookmarks outline chapters add rename nest order"},
+				{Text: "Put in a page of contents", Words: "contents table toc index page list bookmarks printed"},
 				{Text: "Make bookmarks of headings", Words: "bookmarks headings make automatic outline"},
 			},
 		}, {

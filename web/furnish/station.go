@@ -41,6 +41,8 @@ type placed struct {
 	Pages  string
 	Stale  bool
 	Edited bool
+
+	Contents bool // it is a table of contents, which is changed at its bookmarks
 }
 
 type view struct {
@@ -80,6 +82,11 @@ func numbersView(visit *station.Visit) (any, error) {
 	v := &view{Edit: ask.Get("edit")}
 	for _, p := range draw.List(doc) {
 		f := placed{ID: p.ID, Title: furnishing.Title(p.Kind), Stale: p.Stale, Edited: p.ID == v.Edit}
+		if _, f.Contents = furnishing.ReadContents(p); f.Contents {
+			at := doc.PageIndexes(p.Pages)
+			slices.Sort(at)
+			f.Pages, f.Edited = step.WriteSet(slices.DeleteFunc(at, func(i int) bool { return i < 0 })), false
+		}
 		if furnishing.IsNumbers(p) {
 			values, err := furnishing.ReadNumbers(doc, p)
 			if err != nil {
@@ -101,7 +108,7 @@ func numbersView(visit *station.Visit) (any, error) {
 	}
 	if v.Values == nil {
 		v.Edit = ""
-		v.New = len(v.List) == 0 || ask.Get("new") != ""
+		v.New = !slices.ContainsFunc(v.List, func(f placed) bool { return !f.Contents }) || ask.Get("new") != ""
 		v.Values = &furnishing.Values{
 			Pages: step.Pages{Rule: "all but first"}, Edge: "bottom", Align: "centre", Figures: "1 2 3", First: 2, Font: "Sans", Size: 9,
 			Colour: "slate", Margin: step.Length(12 * 72 / 25.4),
