@@ -247,7 +247,7 @@ func (w *walked) one(ctx context.Context, q *step.Sequence, n int, lent *lender)
 			w.from[r] = o
 		}
 		switch kind {
-		case "insert", "move", "remove":
+		case "insert", "move", "remove", "reverse", "interleave", "blank", "blank-odd":
 		default:
 			for _, k := range res.Pages {
 				if r, ok := q.Keys.Ref(k); ok {
@@ -361,6 +361,32 @@ func (w *walked) values(kind string, q *step.Sequence) (map[string]any, lentPage
 		return map[string]any{"pages": some(), "headings": pick("keep", "remove")}, lentPages{}
 	case "rotate":
 		return map[string]any{"pages": some(), "by": 90 * (1 + w.rng.IntN(3))}, lentPages{}
+	case "reverse":
+		return map[string]any{"pages": some()}, lentPages{}
+	case "interleave":
+		from := page()
+		to := min(n, from+2*(w.rng.IntN(4)+1)-1)
+		if to-from < 1 {
+			return nil, lentPages{}
+		}
+		half := (from + to) / 2
+		return map[string]any{"fronts": fmt.Sprintf("%d-%d", from, half), "backs": fmt.Sprintf("%d-%d", half+1, to), "reversed": w.rng.IntN(2) == 0}, lentPages{}
+	case "blank":
+		return map[string]any{"to": place(), "count": 1 + w.rng.IntN(2), "ruling": pick("plain", "lines", "dots")}, lentPages{}
+	case "blank-odd":
+		return map[string]any{"starts": some()}, lentPages{}
+	case "crop":
+		return map[string]any{"pages": some(), "to": pick("edges", "print"), "left": 10 + w.rng.IntN(40), "bottom": w.rng.IntN(40), "remove": w.rng.IntN(3) == 0}, lentPages{}
+	case "uncrop":
+		return map[string]any{"pages": "all"}, lentPages{}
+	case "paper":
+		return map[string]any{"pages": some(), "paper": pick("A3", "A4", "A5"), "fit": pick("scale", "keep", "shrink only"), "stands": pick("middle", "top left")}, lentPages{}
+	case "binding":
+		return map[string]any{"pages": some(), "margin": "12mm", "how": pick("wider paper", "move", "make smaller")}, lentPages{}
+	case "label", "labels-remove", "bookmark-add", "bookmark-change", "bookmark-move", "bookmark-remove", "bookmarks-make", "contents", "contents-change",
+		"duplicate", "replace", "sheets":
+		// They change by intention what is held here: labels, bookmarks, or which page comes from where. core/jobs tries them by themselves.
+		return nil, lentPages{}
 	case "number":
 		return map[string]any{"pages": some(), "edge": pick("top", "bottom")}, lentPages{}
 	case "number-change", "furnishing-remove", "furnishing-update":

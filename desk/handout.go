@@ -241,6 +241,8 @@ type Combination struct {
 	Name      string   // that of the first, and others, if empty
 	Person    uint
 	RequestID string // of this request alone: a second one of the same id makes nothing more
+	Marks     string // where bookmarks of each come to stand, and Moves whether transitions are kept, as the step "insert" has them
+	Moves     string
 }
 
 // Combine makes one new document of several.
@@ -271,7 +273,7 @@ func (d *Desk) Combine(ctx context.Context, w *Work, c Combination) (*Document, 
 				name = s.Document.Name + " and others"
 			}
 		}
-		insert := arrange.Insert{From: step.SourceRef(fmt.Sprintf("state:%d", s.State.ID)), Name: s.Document.Name}
+		insert := arrange.Insert{From: step.SourceRef(fmt.Sprintf("state:%d", s.State.ID)), Name: s.Document.Name, Marks: c.Marks, Moves: c.Moves}
 		n := s.Document.Pages
 		if i < len(c.Pages) && c.Pages[i] != "" {
 			insert.Pages.Rule = c.Pages[i]

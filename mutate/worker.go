@@ -175,8 +175,26 @@ func (t *trial) document(doc *pdf.Document) {
 		{"mark-text", `{"page":"1","quads":[[10,20,30,20,10,10,30,10]],"how":"highlight","colour":"#f6dd8f"}`},
 		{"insert", `{"from":"itself","pages":"all","to":"0.1"}`},
 		{"move", `{"pages":"1","to":"end"}`},
+		{"duplicate", `{"pages":"all"}`},
+		{"reverse", `{"pages":"all"}`},
+		{"interleave", `{"fronts":"1","backs":"2"}`},
+		{"label", `{"pages":"1-2","style":"i ii iii"}`},
+		{"bookmark-add", `{"title":"One","page":"1","top":20}`},
+		{"bookmark-move", `{"at":"1","before":3}`},
+		{"bookmarks-make", `{"how":"behind the others"}`},
+		{"contents", `{"to":1}`},
+		{"blank", `{"to":2,"ruling":"squares"}`},
+		{"blank-odd", `{"level":1}`},
+		{"replace", `{"pages":"1","from":"itself","with":"1"}`},
+		{"paper", `{"pages":"all","paper":"A5","fit":"scale"}`},
+		{"binding", `{"pages":"all","margin":10}`},
+		{"crop", `{"pages":"1","to":"print"}`},
+		{"crop", `{"pages":"2","left":20,"top":20,"remove":true}`},
+		{"uncrop", `{"pages":"all"}`},
 		{"remove", `{"pages":"1"}`},
 		{"furnishing-update", `{}`},
+		{"sheets", `{"pages":"2-","kind":"booklet"}`},
+		{"bookmark-remove", `{"at":"1"}`},
 	}
 	q := &step.Sequence{Registry: registry, Doc: doc, Keys: step.NewKeys(pages)}
 	for i, p := range params {
@@ -192,6 +210,9 @@ func (t *trial) document(doc *pdf.Document) {
 	t.step("hand out", func(ctx context.Context) error { return t.whole(ctx, q.Doc) })
 	t.step("combine", func(ctx context.Context) error {
 		env := &step.Env{Now: time.Unix(1_800_000_000, 0).UTC(), Sources: sources{"itself": t.data, "good": pdftest.Text(2)}}
+		if _, err := pdf.NewWeigher(doc.In(ctx)); err != nil {
+			return err
+		}
 		d, _, err := arrange.Combine(ctx, env, []arrange.Insert{{From: "good", Name: "good"}, {From: "itself", Name: "itself"}, {From: "itself", Name: "again"}}, nil)
 		if err != nil {
 			return err

@@ -12,7 +12,7 @@ func Kinds() []step.Kind {
 	return []step.Kind{
 		{Name: "insert", Meaning: "Inserts pages of another document, or a picture as a page of its own size.",
 			New: func() step.Step {
-				return &Insert{Pages: step.Pages{Rule: "all"}, Marks: "under one of its name", Moves: "keep"}
+				return &Insert{Pages: step.Pages{Rule: "all"}, Marks: underName, Moves: "keep"}
 			}},
 		{Name: "move", Meaning: "Moves pages together to another place; they keep their order.",
 			New: func() step.Step { return &Move{} }},

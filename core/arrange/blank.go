@@ -92,12 +92,13 @@ func (s *Sheet) rule(w, h float64) ([]byte, error) {
 		return nil, err
 	}
 	step1, edge := float64(s.Spacing), float64(s.Border)
-	nx, ny := int((w-2*edge)/step1+1e-6), int((h-2*edge)/step1+1e-6)
+	nx, ny := int(min((w-2*edge)/step1+1e-6, 1e9)), int(min((h-2*edge)/step1+1e-6, 1e9))
 	if nx < 1 || ny < 1 {
 		return nil, step.Refuse("the sheet is too small for that ruling: no line fits between its borders")
 	}
-	if n := nx * ny; n > mostRuled && s.Ruling == "dots" {
-		return nil, step.Refuse("the sheet would have %s: choose a wider spacing", step.Count(n, "dot"))
+	many := map[string]float64{"lines": float64(ny), "squares": float64(nx) + float64(ny), "dots": float64(nx) * float64(ny)}[s.Ruling]
+	if many > mostRuled || w > 14400 || h > 14400 {
+		return nil, step.Refuse("the sheet is too large for that ruling: it would have more than %s %s", step.Thousands(mostRuled), map[bool]string{true: "dots", false: "lines"}[s.Ruling == "dots"])
 	}
 	// The ruling stands in the middle of what the borders leave.
 	x0, y0 := (w-float64(nx)*step1)/2, (h-float64(ny)*step1)/2

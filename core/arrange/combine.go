@@ -34,7 +34,7 @@ func Combine(ctx context.Context, env *step.Env, sources []Insert, each func(don
 		}
 		warnings = append(warnings, res.Warnings...)
 		firsts = append(firsts, res.Created[0])
-		if len(nav.Outline(doc)) == marks { // it had no bookmarks of its own
+		if len(nav.Outline(doc)) == marks && (in.Marks == "" || in.Marks == underName) { // it had no bookmarks of its own
 			if err := nav.Title(doc, in.Name, res.Created[0]); err != nil {
 				return nil, nil, err
 			}

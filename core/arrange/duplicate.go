@@ -22,6 +22,9 @@ type Duplicate struct {
 // Apply copies the pages. What they draw with stands in the file once, for both. Bookmarks and links lead to the pages that they led to; fields of the
 // copies have names of their own, and the copies are tagged like their pages.
 func (d *Duplicate) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
+	if _, err := doc.SplitSharedPages(); err != nil {
+		return nil, err
+	}
 	at, err := d.Pages.Resolve(doc, env.Keys)
 	if err != nil {
 		return nil, err

@@ -282,3 +282,6 @@ func (b *brought) tellForm(f field.Brought, name string) {
 		b.tell("%s of “%s” taken out: a signature holds only in the file that was signed.", step.Count(f.Unsigned, "signature"), name)
 	}
 }
+
+// underName is the usual place of a source's bookmarks.
+const underName = "under one of its name"

@@ -96,6 +96,9 @@ func (s *Sheets) sides(n int) [][]int {
 // Apply puts the pages on sheets, which take their places. The sheets are for printing: comments and fields become part of the picture, links and tags go.
 // Bookmarks lead to the sheets.
 func (s *Sheets) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
+	if _, err := doc.SplitSharedPages(); err != nil {
+		return nil, err
+	}
 	refs, err := s.Pages.Refs(doc, env.Keys)
 	if err != nil {
 		return nil, err

@@ -62,7 +62,7 @@ func (c *Contents) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*
 		return nil, err
 	}
 	like := all[min(at, len(all)-1)].Ref
-	w, h := doc.Geometry(like).Seen()
+	w, h := seen(doc.Geometry(like))
 	entries := c.entries(doc)
 	if len(entries) == 0 {
 		return nil, step.Refuse("there are no bookmarks to list: make them first")
@@ -246,7 +246,7 @@ func (c *ContentsValues) plan(doc *pdf.Document, at []int, wants func(pdf.Ref) b
 	for n, i := range at {
 		ref := all[i].Ref
 		g := doc.Geometry(ref)
-		w, h := g.Seen()
+		w, h := seen(g)
 		first, each := c.room(h)
 		room := each
 		s := sheet{W: w, H: h}
@@ -345,7 +345,7 @@ func (c *ContentsValues) painter(doc *pdf.Document) (func(planned) (pdf.Ref, err
 			show(name, size, x, y, title)
 			show(name, size, right-num, y, e.Page)
 			from := x + width(f, title)*size + 0.6*size
-			if n := int((right - num - 0.6*size - from) / (2 * dot)); n > 1 && dot > 0 {
+			if n := int(min((right-num-0.6*size-from)/(2*dot), mostDots)); n > 1 && dot > 0 {
 				show("F", size, right-num-0.6*size-float64(n)*2*dot, y, strings.Repeat(". ", n))
 			}
 		}
@@ -367,6 +367,17 @@ func (c *ContentsValues) painter(doc *pdf.Document) (func(planned) (pdf.Ref, err
 		return told
 	}
 	return paint, finish, nil
+}
+
+const (
+	mostDots = 400     // that lead from a title to its page
+	mostSide = 14400.0 // points of a page: what programs show
+)
+
+// seen gives the size of a page as it is seen, as far as programs show it.
+func seen(g pdf.Geometry) (w, h float64) {
+	w, h = g.Seen()
+	return min(w, mostSide), min(h, mostSide)
 }
 
 // fit shortens a title to a width in ems.
@@ -395,7 +406,7 @@ func (c *ContentsValues) grow(doc *pdf.Document, p *draw.Placed) ([]pdf.Ref, err
 	if len(pages) == 0 {
 		return nil, step.Refuse("the pages of the contents are not in the document any more: remove the contents and make it again")
 	}
-	w, h := doc.Geometry(pages[0]).Seen()
+	w, h := seen(doc.Geometry(pages[0]))
 	n, err := c.pagesFor(len(c.entries(doc)), h)
 	if err != nil {
 		return nil, err

@@ -81,7 +81,9 @@ func (c *Copier) Share(pages []Ref) error {
 		return err
 	}
 	for _, n := range nums {
-		c.refs[Ref{Num: n, Gen: c.src.gen(n)}] = Ref{Num: n, Gen: c.src.gen(n)}
+		if r := (Ref{Num: n, Gen: c.src.gen(n)}); !c.tree[r] { // resources that name a page don't draw with it
+			c.refs[r] = r
+		}
 	}
 	copied := make(map[Ref]bool, len(pages))
 	for _, p := range pages {
@@ -91,7 +93,7 @@ func (c *Copier) Share(pages []Ref) error {
 			list = append(list, a...)
 		}
 		for _, o := range list {
-			if r, ok := o.(Ref); ok && c.src.Stream(r) != nil {
+			if r, ok := o.(Ref); ok && !c.tree[r] && c.src.Stream(r) != nil {
 				c.refs[r] = r
 			}
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"glenrain/core/step"
@@ -13,7 +14,10 @@ import (
 
 // combine makes one document of the documents named, in their order; without any, of the list.
 func (s *screen) combine(w http.ResponseWriter, r *http.Request) error {
-	c := desk.Combination{Documents: selected(r), Name: strings.TrimSpace(r.FormValue("name")), Person: station.Person(r).ID}
+	c := desk.Combination{Documents: selected(r), Name: strings.TrimSpace(r.FormValue("name")), Person: station.Person(r).ID, Marks: r.FormValue("bookmarks"), Moves: r.FormValue("transitions")}
+	if !slices.Contains([]string{"", "under one of its name", "as they are", "none"}, c.Marks) || !slices.Contains([]string{"", "keep", "drop"}, c.Moves) {
+		return step.Refuse("this is no way to combine")
+	}
 	c.RequestID = station.RequestID(r.FormValue("_request"), fmt.Sprintf("%+v", c))
 	make := s.desk.Combine
 	n := len(c.Documents)
