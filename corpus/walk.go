@@ -11,6 +11,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"sync"
@@ -108,7 +109,7 @@ func (p *paper) lends(ctx context.Context) bool {
 func (p *paper) walk(lenders []string, seed uint64) {
 	defer func() {
 		if r := recover(); r != nil {
-			p.misses = append(p.misses, fmt.Sprint("PANIC: ", r))
+			p.misses = append(p.misses, fmt.Sprintf("PANIC: %v\n%s", r, debug.Stack()))
 		}
 	}()
 	h := fnv.New64a()

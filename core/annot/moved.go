@@ -4,9 +4,28 @@ import (
 	"glenrain/core/pdf"
 )
 
+// Shared gives the annotations that stand on more than one page, which the standard does not allow (12.5.2) but some programs write.
+func Shared(doc *pdf.Document) map[pdf.Ref]bool {
+	out := map[pdf.Ref]bool{}
+	pages, err := doc.Pages()
+	if err != nil {
+		return out
+	}
+	on := map[pdf.Ref]pdf.Ref{}
+	for _, l := range pages {
+		for _, r := range Refs(doc, l.Ref) {
+			if first, ok := on[r]; ok && first != l.Ref {
+				out[r] = true
+			}
+			on[r] = l.Ref
+		}
+	}
+	return out
+}
+
 // Moved moves and scales a page's annotations with its content, by m, which turns nothing: their rectangles, and the points that they are drawn
-// from (12.5.6). Appearances follow the rectangle (12.5.5).
-func Moved(doc *pdf.Document, page pdf.Ref, m pdf.Matrix) {
+// from (12.5.6). Appearances follow the rectangle (12.5.5). One of those that are shared becomes one of the page's own.
+func Moved(doc *pdf.Document, page pdf.Ref, m pdf.Matrix, shared map[pdf.Ref]bool) {
 	list := doc.Array(doc.Dict(page).Get("Annots"))
 	own := append(pdf.Array{}, list...)
 	direct := false
@@ -15,9 +34,14 @@ func Moved(doc *pdf.Document, page pdf.Ref, m pdf.Matrix) {
 		if d == nil {
 			continue
 		}
-		if r, ok := o.(pdf.Ref); ok {
+		switch r, ok := o.(pdf.Ref); {
+		case ok && shared[r]:
+			d = d.Clone()
+			d.Set("P", page)
+			own[i], direct = doc.Add(d), true
+		case ok:
 			d = doc.Edit(r)
-		} else {
+		default:
 			d = d.Clone()
 			own[i], direct = d, true
 		}

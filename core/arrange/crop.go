@@ -3,6 +3,7 @@ package arrange
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"glenrain/core/annot"
 	"glenrain/core/content"
@@ -43,6 +44,10 @@ func (c *Crop) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*st
 	}
 	var cropped []pdf.Ref
 	var annots, fields int
+	var shared map[pdf.Ref]bool
+	if c.Remove {
+		shared = annot.Shared(doc)
+	}
 	for i, r := range refs {
 		frame, ok := frames[r]
 		if !ok {
@@ -65,7 +70,7 @@ func (c *Crop) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*st
 				cropped = append(cropped, r)
 				continue
 			}
-			a, f, err := removeOutside(ctx, doc, r, frame)
+			a, f, err := removeOutside(ctx, doc, r, frame, shared)
 			if err != nil {
 				return nil, err
 			}
@@ -182,12 +187,16 @@ func (u *Uncrop) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 }
 
 // removeOutside removes for good what lies outside a frame on a page, and lets the page end there. It tells how many annotations and fields went.
-func removeOutside(ctx context.Context, doc *pdf.Document, page pdf.Ref, frame pdf.Rect) (annots, fields int, err error) {
+func removeOutside(ctx context.Context, doc *pdf.Document, page pdf.Ref, frame pdf.Rect, shared map[pdf.Ref]bool) (annots, fields int, err error) {
 	at := doc.PageIndex(page) + 1
 	gone := annot.CutOutside(doc, page, frame)
 	widgets := map[pdf.Ref]bool{}
 	var free []pdf.Ref
 	for _, a := range gone {
+		if shared[a.Ref] { // it stands on another page, too
+			annots++
+			continue
+		}
 		d := doc.Dict(a.Ref)
 		switch doc.Name(d.Get("Subtype")) {
 		case "Widget":
@@ -200,7 +209,7 @@ func removeOutside(ctx context.Context, doc *pdf.Document, page pdf.Ref, frame p
 			free = append(free, a.Ref)
 		}
 	}
-	structure.CutObjects(doc, gone)
+	structure.CutObjects(doc, slices.DeleteFunc(gone, func(a annot.Removed) bool { return shared[a.Ref] }))
 	if len(widgets) > 0 {
 		fields = field.CutWidgets(doc, widgets)
 	}

@@ -170,9 +170,12 @@ type mover struct {
 	pages  []pdf.Ref
 	by     map[pdf.Ref]pdf.Matrix
 	broken []int
+	shared map[pdf.Ref]bool // annotations that stand on several pages
 }
 
-func newMover(doc *pdf.Document) *mover { return &mover{doc: doc, by: map[pdf.Ref]pdf.Matrix{}} }
+func newMover(doc *pdf.Document) *mover {
+	return &mover{doc: doc, by: map[pdf.Ref]pdf.Matrix{}, shared: annot.Shared(doc)}
+}
 
 // page brings what is seen of a page through place, which is upright and in points from the lower left corner, onto paper of a width and height.
 func (m *mover) page(r pdf.Ref, place pdf.Matrix, w, h float64) error {
@@ -190,7 +193,7 @@ func (m *mover) page(r pdf.Ref, place pdf.Matrix, w, h float64) error {
 	if broken {
 		m.broken = append(m.broken, m.doc.PageIndex(r))
 	}
-	annot.Moved(m.doc, r, by)
+	annot.Moved(m.doc, r, by, m.shared)
 	p := m.doc.Edit(r)
 	p.Set("MediaBox", now.MediaBox.Array())
 	p.Set("Rotate", pdf.Integer(g.Rotate))

@@ -239,7 +239,10 @@ func mergeResources(dst, src *pdf.Document, c *pdf.Copier, form, srcForm *pdf.Di
 			into.Set(e.Key, e.Value)
 			continue
 		}
-		merged := had.Clone()
+		merged, ok := pdf.DeepClone(had).(*pdf.Dict) // what it names may be what holds the form
+		if !ok {
+			continue
+		}
 		for _, x := range came.Entries() {
 			switch {
 			case !merged.Has(x.Key):
