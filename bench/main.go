@@ -101,6 +101,8 @@ func run(ctx context.Context, only string) error {
 		return trails(ctx, dir, docs)
 	case "collect":
 		return collect(ctx, dir, byelaws)
+	case "arrange":
+		return arranged(ctx, dir, byelaws, docs)
 	case "lists":
 		return lists(ctx, dir, docs)
 	case "searches":
@@ -131,6 +133,9 @@ func run(ctx context.Context, only string) error {
 		return err
 	}
 	if err := collect(ctx, dir, byelaws); err != nil {
+		return err
+	}
+	if err := arranged(ctx, dir, byelaws, docs); err != nil {
 		return err
 	}
 	if err := lists(ctx, dir, docs); err != nil {
