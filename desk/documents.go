@@ -195,6 +195,7 @@ func (d *Desk) setBinned(ctx context.Context, person uint, ids []uint, at *time.
 			return err
 		}
 		d.note(ctx, Record{PersonID: person, What: what, DocumentID: id, Document: row.Name})
+		d.watch.moved(id)
 	}
 	return nil
 }

@@ -400,9 +400,13 @@ func TestLanesMeanwhile(t *testing.T) {
 	// A document that is deleted loses its lane.
 	code, _, _ := other.post("/documents/bin", url.Values{"id": {squares}})
 	require.Less(t, code, 400)
-	change(tides, "rotate", url.Values{"pages": {"1"}, "by": {"90"}})
+	o.says("“Squared paper” was deleted, or is not for you any more.")
+	o.wait(`() => document.querySelectorAll(".lane").length === 2`)
 	o.go_("/desk/" + survey + "/arrange")
-	o.wait(`() => document.querySelectorAll(".lane").length === 2 || document.querySelectorAll(".lane").length === 3`)
+	o.ready()
+	o.wait(`(id) => document.querySelector("#board-" + id) !== null`, tides)
+	assert.Equal(t, 2, o.page.MustEval(`() => document.querySelectorAll(".lane").length`).Int())
+	o.orders(survey, "S1 S2 S3 S4")
 }
 
 // A document of chapters is split at its bookmarks, which are made of headings, and handed out as a zip; labels and a crop, each undone and redone.
@@ -524,6 +528,8 @@ func TestSplitBookmarksLabelsCrop(t *testing.T) {
 	o.waitLong(`() => document.querySelectorAll(".parts-made a").length === 3`)
 	o.click(".written.made form button")
 	o.says("Undone: 3 documents moved to the Bin.")
+	o.click(".written.made form button")
+	o.says("Redone: 3 documents restored.")
 
 	// Roman labels for the foreword.
 	o.go_("/desk/" + id + "/arrange/labels")

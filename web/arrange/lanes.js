@@ -31,7 +31,7 @@ async function load(id) {
 }
 
 // startLanes mounts the lanes that are open, and the field that opens more. It gives the boards, the open document's first.
-export async function startLanes({ board, signal, act, active }) {
+export async function startLanes({ board, signal, act, active, listen }) {
   const lanes = el("lanes");
   const boards = [board];
   let scrolls = startLanes.scrolls ?? (startLanes.scrolls = new Map());
@@ -92,6 +92,7 @@ export async function startLanes({ board, signal, act, active }) {
     grid.addEventListener("scroll", () => scrolls.set(id, grid.scrollTop), { passive: true, signal });
     b.onDrop = board.onDrop;
     boards.push(b);
+    listen(b);
     watched.set(id, {
       seen: () => run.seen,
       moved: async (seen) => {

@@ -230,6 +230,7 @@ export function mount({ slip, board, signal }) {
       if ([...rest.slice(0, at), ...order.filter((k) => moves.has(k)), ...rest.slice(at)].join() === order.join()) return null;
       before = i;
     }
+    active(to); // one goes on where they came
     return act({ what: copy ? "copy" : "move", from: from.of, keys: keys.join(" "), to: to.of, before: order[before] ?? "end" });
   }
   board.onDrop = drop;
@@ -280,15 +281,9 @@ export function mount({ slip, board, signal }) {
   words();
   if (state.selected.size) active(board);
   listen(board);
-  startLanes({ board, signal, act, active }).then((l) => {
+  startLanes({ board, signal, act, active, listen }).then((l) => {
     if (signal.aborted) return;
     lanes = l;
-    for (const b of l.boards.slice(1)) listen(b);
-    const opening = l.open;
-    lanes.open = async (id) => {
-      await opening(id);
-      listen(lanes.boards.at(-1));
-    };
     const last = mount.last && l.boards.find((b) => b.of.doc === mount.last);
     if (last && last !== board) {
       last.el.focus({ preventScroll: true });
