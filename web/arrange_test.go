@@ -552,8 +552,8 @@ func TestSplitBookmarksLabelsCrop(t *testing.T) {
 	o.page.MustElement(`#crop-form [name="to"]`).MustSelect("to what is printed")
 	o.wait(`() => document.querySelector("#crop-form [data-outcome]").textContent === "Crop 2 pages" && document.getElementById("paper-picture").src.startsWith("blob:")`)
 	o.click("#crop-form [data-outcome]")
-	o.says("Pages 2 and 3 cropped to what is printed.")
-	again("Pages 2 and 3 cropped to what is printed")
+	o.says("Pages ii to iii cropped to what is printed.")
+	again("Pages ii to iii cropped to what is printed")
 	assert.NotContains(t, pdftest.Tool(t, whole(), "pdfinfo", "-f", "2", "-l", "2", "FILE"), "595 x 842")
 	// A frame that is drawn gives the same as its numbers.
 	o.page.MustElement(`#crop-form [name="to"]`).MustSelect("at the edges")

@@ -117,7 +117,7 @@ func shorten(s string) string {
 
 func done(doc *pdf.Document, env *step.Env, page pdf.Ref, sentence string) *step.Result {
 	return &step.Result{Pages: env.Keys.Of([]pdf.Ref{page}), Redrawn: step.RedrawPages, Show: env.Keys.Key(page),
-		Sentence: sentence + " on " + step.Named(doc.PageIndexes([]pdf.Ref{page}))}
+		Sentence: sentence + " on " + step.NamedIn(doc, doc.PageIndexes([]pdf.Ref{page}))}
 }
 
 // Change is the step "mark-change".

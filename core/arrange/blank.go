@@ -158,7 +158,7 @@ func (b *Blank) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 	}
 	where := "at the end"
 	if at < len(all) {
-		where = fmt.Sprintf("before page %d", at+1)
+		where = "before " + step.NamedIn(doc, []int{at})
 	}
 	places := make([]int, b.Count)
 	for i := range places {

@@ -80,12 +80,12 @@ func (c *Crop) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*st
 	}
 	if len(cropped) == 0 {
 		if len(bare) > 0 {
-			return nil, step.Refuse("nothing is printed on %s", step.Named(bare))
+			return nil, step.Refuse("nothing is printed on %s", step.NamedIn(doc, bare))
 		}
 		return nil, step.Refuse("there is nothing to crop: the pages end there already")
 	}
 	res := &step.Result{Pages: env.Keys.Of(cropped), Redrawn: step.RedrawPages, Show: env.Keys.Key(cropped[0])}
-	res.Sentence = step.Sentence(step.Named(doc.PageIndexes(cropped))) + " cropped"
+	res.Sentence = step.Sentence(step.NamedIn(doc, doc.PageIndexes(cropped))) + " cropped"
 	if c.To == "print" {
 		res.Sentence += " to what is printed"
 	}
@@ -98,7 +98,7 @@ func (c *Crop) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*st
 		res.Warnings = append(res.Warnings, "What lies outside is hidden, not removed: whoever gets the file can show it again.")
 	}
 	if len(bare) > 0 {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("Nothing is printed on %s: left as %s.", step.Named(bare), plural(len(bare), "it was", "they were")))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("Nothing is printed on %s: left as %s.", step.NamedIn(doc, bare), plural(len(bare), "it was", "they were")))
 	}
 	return res, nil
 }
@@ -183,7 +183,7 @@ func (u *Uncrop) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		return nil, step.Refuse("nothing is hidden by cropping there")
 	}
 	return &step.Result{Pages: env.Keys.Of(shown), Redrawn: step.RedrawPages, Show: env.Keys.Key(shown[0]),
-		Sentence: fmt.Sprintf("All of %s shown again", step.Named(doc.PageIndexes(shown)))}, nil
+		Sentence: fmt.Sprintf("All of %s shown again", step.NamedIn(doc, doc.PageIndexes(shown)))}, nil
 }
 
 // removeOutside removes for good what lies outside a frame on a page, and lets the page end there. It tells how many annotations and fields went.

@@ -50,9 +50,9 @@ func (d *Duplicate) Apply(ctx context.Context, doc *pdf.Document, env *step.Env)
 	if err != nil {
 		return nil, err
 	}
-	where := fmt.Sprintf("placed before page %d", to+1)
-	if to == len(all) {
-		where = "placed at the end"
+	named, where := step.NamedIn(doc, at), "placed at the end"
+	if to < len(all) {
+		where = "placed before " + step.NamedIn(doc, []int{to})
 	}
 	if d.Where == "together" {
 		err = doc.InsertPages(to, c.pages)
@@ -88,7 +88,7 @@ func (d *Duplicate) Apply(ctx context.Context, doc *pdf.Document, env *step.Env)
 	if len(at) == 1 {
 		copied = "the copy"
 	}
-	res.Sentence = fmt.Sprintf("%s duplicated, %s %s", step.Sentence(step.Named(at)), copied, where)
+	res.Sentence = fmt.Sprintf("%s duplicated, %s %s", step.Sentence(named), copied, where)
 	return res, nil
 }
 

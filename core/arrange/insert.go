@@ -69,12 +69,12 @@ func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 			return nil, err
 		}
 		pages, res.Warnings = b.pages, b.told
-		what = fmt.Sprintf("%s of “%s”", step.Sentence(step.Named(b.chosen)), name)
+		what = fmt.Sprintf("%s of “%s”", step.Sentence(step.NamedIn(from, b.chosen)), name)
 	}
 	all, err := doc.Pages()
 	where := "at the end"
 	if err == nil && at < len(all) {
-		where = fmt.Sprintf("before page %d", at+1)
+		where = "before " + step.NamedIn(doc, []int{at})
 	}
 	if err := doc.InsertPages(at, pages); err != nil {
 		return nil, err

@@ -33,6 +33,7 @@ func (m *Move) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step
 		return nil, err
 	}
 	from := doc.PageIndexes(refs)
+	named := step.NamedIn(doc, from)
 	keepLabels := nav.KeepLabels(doc)
 	moving := map[pdf.Ref]bool{}
 	for _, r := range refs {
@@ -55,7 +56,7 @@ func (m *Move) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step
 	}
 	where := "to the end"
 	if place < len(order) {
-		where = fmt.Sprintf("before page %d", doc.PageIndex(order[place])+1)
+		where = "before " + step.NamedIn(doc, []int{doc.PageIndex(order[place])})
 	}
 	if err := doc.DetachPages(refs); err != nil {
 		return nil, err
@@ -67,7 +68,7 @@ func (m *Move) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step
 	structure.Move(doc, refs)
 	res := &step.Result{
 		Pages: env.Keys.Of(refs), Moved: true, Show: env.Keys.Key(refs[0]),
-		Sentence: fmt.Sprintf("%s moved %s", step.Sentence(step.Named(from)), where),
+		Sentence: fmt.Sprintf("%s moved %s", step.Sentence(named), where),
 	}
 	if field.DropXFA(doc) {
 		res.Warnings = append(res.Warnings, droppedXFA)

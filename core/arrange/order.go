@@ -31,6 +31,7 @@ func (r *Reverse) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*s
 		return nil, err
 	}
 	refs := leaves(order)
+	named := step.NamedIn(doc, at)
 	for i, j := 0, len(at)-1; i < j; i, j = i+1, j-1 {
 		refs[at[i]], refs[at[j]] = refs[at[j]], refs[at[i]]
 	}
@@ -38,7 +39,7 @@ func (r *Reverse) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*s
 	if err != nil {
 		return nil, err
 	}
-	res.Sentence = step.Sentence(step.Named(at)) + " put in reverse order"
+	res.Sentence = step.Sentence(named) + " put in reverse order"
 	return res, nil
 }
 
@@ -103,7 +104,7 @@ func (in *Interleave) Apply(_ context.Context, doc *pdf.Document, env *step.Env)
 		res.Sentence += ", the backs from last to first"
 	}
 	if few := len(fronts) - len(backs); few > 0 {
-		res.Warnings = append([]string{strings.TrimSpace("There are fewer backs than fronts: " + step.Named(doc.PageIndexes(fronts[len(backs):])) + " got none.")}, res.Warnings...)
+		res.Warnings = append([]string{strings.TrimSpace("There are fewer backs than fronts: " + step.NamedIn(doc, doc.PageIndexes(fronts[len(backs):])) + " got none.")}, res.Warnings...)
 	}
 	return res, nil
 }

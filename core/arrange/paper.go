@@ -84,9 +84,9 @@ func (p *Paper) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 	}
 	res := moved.result(env)
 	how := map[string]string{"scale": "scaled to ", "shrink only": "put on ", "keep": "put on "}[p.Fit]
-	res.Sentence = step.Sentence(step.Named(doc.PageIndexes(moved.pages))) + " " + how + name
+	res.Sentence = step.Sentence(step.NamedIn(doc, doc.PageIndexes(moved.pages))) + " " + how + name
 	if len(cut) > 0 {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("%s %s larger than the paper: what stands beyond its edge is hidden, not removed.", step.Sentence(step.Named(cut)), plural(len(cut), "is", "are")))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("%s %s larger than the paper: what stands beyond its edge is hidden, not removed.", step.Sentence(step.NamedIn(doc, cut)), plural(len(cut), "is", "are")))
 	}
 	return res, nil
 }
@@ -154,7 +154,7 @@ func (b *Binding) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*s
 		}
 	}
 	res := moved.result(env)
-	res.Sentence = fmt.Sprintf("%.4g mm for binding added to %s", v/mm, step.Named(doc.PageIndexes(moved.pages)))
+	res.Sentence = fmt.Sprintf("%.4g mm for binding added to %s", v/mm, step.NamedIn(doc, doc.PageIndexes(moved.pages)))
 	if b.Mirror {
 		res.Sentence += ", mirrored on even pages"
 	}
@@ -246,7 +246,7 @@ func (m *mover) result(env *step.Env) *step.Result {
 	})
 	res := &step.Result{Pages: env.Keys.Of(m.pages), Redrawn: step.RedrawPages, Show: env.Keys.Key(m.pages[0])}
 	if len(m.broken) > 0 {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("The content of %s has mistakes: some programs may show it in another way.", step.Named(m.broken)))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("The content of %s has mistakes: some programs may show it in another way.", step.NamedIn(m.doc, m.broken)))
 	}
 	return res
 }

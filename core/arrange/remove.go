@@ -37,6 +37,7 @@ func (t *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		return nil, step.Refuse("a document keeps at least one page: the last one can't be removed")
 	}
 	at := doc.PageIndexes(refs)
+	named := step.NamedIn(doc, at)
 	gone := make(map[pdf.Ref]bool, len(refs))
 	for _, r := range refs {
 		gone[r] = true
@@ -78,7 +79,7 @@ func (t *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	doc.Free(free...)
 	res := &step.Result{
 		Pages: append(env.Keys.Of(refs), touched...), Redrawn: step.RedrawPages, Moved: true, Show: env.Keys.Key(show),
-		Sentence: step.Sentence(step.Named(at)) + " removed",
+		Sentence: step.Sentence(named) + " removed",
 	}
 	var fell []string
 	for _, f := range []struct {

@@ -94,7 +94,7 @@ func (r *Replace) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 	}
 	res.Pages = env.Keys.Of(refs)
 	res.Show = res.Pages[0]
-	res.Sentence = fmt.Sprintf("%s replaced by %s of “%s”", step.Sentence(step.Named(at)), step.Named(b.chosen), in.Name)
+	res.Sentence = fmt.Sprintf("%s replaced by %s of “%s”", step.Sentence(step.NamedIn(doc, at)), step.NamedIn(from, b.chosen), in.Name)
 	return res, nil
 }
 

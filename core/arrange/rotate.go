@@ -48,6 +48,6 @@ func (t *Rotate) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	}
 	return &step.Result{
 		Pages: env.Keys.Of(rotated), Redrawn: step.RedrawPages, Show: env.Keys.Key(rotated[0]),
-		Sentence: step.Sentence(step.Named(doc.PageIndexes(rotated))) + " " + how,
+		Sentence: step.Sentence(step.NamedIn(doc, doc.PageIndexes(rotated))) + " " + how,
 	}, nil
 }

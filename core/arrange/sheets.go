@@ -128,6 +128,7 @@ func (s *Sheets) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		return nil, step.Refuse("the margins leave no room for the pages")
 	}
 	at := doc.PageIndexes(refs)
+	named := step.NamedIn(doc, at)
 	keepLabels := nav.KeepLabels(doc)
 	labels := nav.LabelsOf(doc, doc, at)
 	links, comments, fields := 0, 0, 0
@@ -203,9 +204,9 @@ func (s *Sheets) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		res.Pages = append(res.Pages, step.Key{Step: env.Step, Ordinal: i + 1})
 	}
 	res.Show = step.Key{Step: env.Step, Ordinal: 1}
-	res.Sentence = fmt.Sprintf("%s put on %s, %d on each", step.Sentence(step.Named(at)), step.Count(len(sheets), "sheet"), columns*rows)
+	res.Sentence = fmt.Sprintf("%s put on %s, %d on each", step.Sentence(named), step.Count(len(sheets), "sheet"), columns*rows)
 	if s.Kind == "booklet" {
-		res.Sentence = fmt.Sprintf("%s made into a booklet of %s", step.Sentence(step.Named(at)), step.Count((len(sheets)+1)/2, "sheet"))
+		res.Sentence = fmt.Sprintf("%s made into a booklet of %s", step.Sentence(named), step.Count((len(sheets)+1)/2, "sheet"))
 		empty := 0
 		for _, side := range sides {
 			for _, n := range side {

@@ -226,10 +226,10 @@ func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Resu
 	}
 	res.Warnings = finish()
 	if len(off) > 0 {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("%s %s too small: part or all of what was put there is off the page.", step.Sentence(step.Named(off)), map[bool]string{true: "is", false: "are"}[len(off) == 1]))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("%s %s too small: part or all of what was put there is off the page.", step.Sentence(step.NamedIn(doc, off)), map[bool]string{true: "is", false: "are"}[len(off) == 1]))
 	}
 	if len(broken) > 0 {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("The content of %s has mistakes: some programs may not show what was put there.", step.Named(broken)))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("The content of %s has mistakes: some programs may not show what was put there.", step.NamedIn(doc, broken)))
 	}
 	p.Stale = false
 	if err := draw.Keep(doc, p, env.Now); err != nil {

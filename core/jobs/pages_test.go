@@ -89,7 +89,7 @@ func TestReplace(t *testing.T) {
 	b := newBench(t, linked())
 	b.run("label", `{"pages":"2","style":"no number","prefix":"Plan"}`)
 	res := b.run("replace", `{"pages":["0.2"],"from":"other","with":"4","name":"Survey"}`)
-	assert.Equal(t, "Page 2 replaced by page 4 of “Survey”", res.Sentence)
+	assert.Equal(t, "Page Plan replaced by page 4 of “Survey”", res.Sentence)
 	assert.Equal(t, []step.Key{{Ordinal: 2}}, res.Pages, "it is the same page")
 	assert.Contains(t, toldOf(res), "went with it: ")
 	got := out(t, b.doc)
@@ -446,4 +446,20 @@ func TestSheets(t *testing.T) {
 	}
 	_, err := b.try("sheets", `{"pages":"all","columns":1,"rows":1}`)
 	assert.ErrorContains(t, err, "one page on each sheet")
+}
+
+// Sentences name pages as they are called.
+func TestNamedByLabel(t *testing.T) {
+	b := newBench(t, pdftest.Text(6))
+	b.run("label", `{"pages":"1-3","style":"i ii iii"}`)
+	b.run("label", `{"pages":"4-","style":"1 2 3"}`)
+	for _, c := range [][3]string{
+		{"rotate", `{"pages":"ii","by":90}`, "Page ii rotated right"},
+		{"move", `{"pages":"i-ii","to":"0.5"}`, "Pages i to ii moved before page 2"},
+		{"duplicate", `{"pages":"\"1\""}`, "Page 1 duplicated, the copy placed behind it"},
+		{"remove", `{"pages":"last"}`, "Page 3 removed"},
+	} {
+		assert.Equal(t, c[2], b.run(c[0], c[1]).Sentence)
+	}
+	assert.Equal(t, []string{"iii", "1", "1", "i", "ii", "2"}, nav.Called(b.doc))
 }

@@ -395,3 +395,35 @@ func labelled(s string) bool {
 	}
 	return !strings.ContainsAny(s, "\",\n\r\t") && strings.TrimSpace(s) == s
 }
+
+// NamedIn says which pages of a document in a sentence, as they are called: "page iv", "pages ii to v"; by their places where they have no labels of
+// their own. It must be asked before they go or move.
+func NamedIn(doc *pdf.Document, at []int) string {
+	called := nav.Called(doc)
+	own := false
+	for _, i := range at {
+		own = own || i < len(called) && called[i] != strconv.Itoa(i+1)
+	}
+	if !own || len(at) == 0 {
+		return Named(at)
+	}
+	name := func(i int) string {
+		if called[i] == "" {
+			return fmt.Sprintf("%d (without a label)", i+1)
+		}
+		return called[i]
+	}
+	switch {
+	case len(at) == 1:
+		return "page " + name(at[0])
+	case at[len(at)-1]-at[0] == len(at)-1:
+		return fmt.Sprintf("pages %s to %s", name(at[0]), name(at[len(at)-1]))
+	case len(at) <= 4:
+		parts := make([]string, len(at))
+		for i, n := range at {
+			parts[i] = name(n)
+		}
+		return "pages " + strings.Join(parts, ", ")
+	}
+	return Count(len(at), "page")
+}

@@ -52,8 +52,11 @@ export class Paper {
     el("zoom-page").setAttribute("aria-pressed", String(this.how === "page"));
     el("zoom-width").setAttribute("aria-pressed", String(this.how === "width"));
     el("zoom-now").textContent = `${Math.round((s / full) * 100)} %`;
-    el("stage-where").textContent = `Page ${(index(state.at) + 1).toLocaleString("en")} of ${state.pages.length.toLocaleString("en")}`;
-    this.view.setAttribute("aria-label", `Page ${index(state.at) + 1} of ${state.pages.length}`);
+    const n = index(state.at) + 1;
+    const of = `${n.toLocaleString("en")} of ${state.pages.length.toLocaleString("en")}`;
+    const label = state.called(n - 1);
+    el("stage-where").textContent = label === String(n) ? `Page ${of}` : `Page ${label} (${of})`;
+    this.view.setAttribute("aria-label", el("stage-where").textContent);
   }
 
   // preview shows a picture of a page as it would be: number of so many, w by h points.
