@@ -354,6 +354,75 @@ func TestPagesFromElsewhere(t *testing.T) {
 	o.orders(id, "S1 P1 L1 L2 S2 S5")
 	o.press('u')
 	o.orders(id, "S1 P1 S2 S5")
+
+	// The same by keys: before the page under the cursor.
+	o.wait(`() => !document.querySelector(".htmx-request") && document.querySelector("#lane-files") !== null`)
+	o.page.MustElement("#board").MustFocus()
+	o.press(input.End)
+	o.page.MustEval(`() => { window.picked = 0; document.getElementById("lane-files").addEventListener("click", (e) => { e.preventDefault(); window.picked++; }); }`)
+	o.press('f')
+	o.wait(`() => window.picked === 1`)
+	o.page.MustElement("#lane-files").MustSetFiles(files[0])
+	o.orders(id, "S1 P1 S2 L1 L2 S5")
+	o.press('u')
+	o.orders(id, "S1 P1 S2 S5")
+}
+
+// Five squared A5 pages come before the tide table, with the mouse and by keys; blank pages that are there are found and removed.
+func TestBlankSheets(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes its time")
+	}
+	o, id := openDocument(t, "Tide table.pdf", sheetsOf("Tide", 4, 595, 842, nil))
+	o.go_("/desk/" + id + "/arrange/blank")
+	o.ready()
+	fill := func() {
+		o.page.MustElement(`#blank-form [name="count"]`).MustSelectAllText().MustInput("5")
+		o.page.MustElement(`#blank-form [name="paper"]`).MustSelect("A5")
+		o.page.MustElement(`#blank-form [name="ruling"]`).MustSelect("ruled with squares")
+	}
+	fill()
+	// with the mouse: between no page and the first one
+	p := o.at("#board", 0)
+	r := o.page.MustEval(`() => { const r = document.querySelector('#board .leaf[data-index="0"]').getBoundingClientRect(); return r.left; }`).Num()
+	o.page.Mouse.MustMoveTo(r+2, p.Y)
+	o.page.Mouse.MustClick(proto.InputMouseButtonLeft)
+	o.wait(`() => document.querySelector("#blank-to").value === "1"`)
+	o.click("#blank-do")
+	o.says("5 pages ruled with squares inserted before page 1.")
+	o.orders(id, "- - - - - T1 T2 T3 T4")
+	size := o.page.MustEval(`() => JSON.parse(document.getElementById("pages").textContent)[0].slice(2, 4)`).Arr()
+	assert.InDelta(t, 419.53, size[0].Num(), 0.1, "A5 is 148 by 210 mm (ISO 216)")
+	assert.InDelta(t, 595.28, size[1].Num(), 0.1)
+	o.page.MustEval(`() => document.activeElement?.blur()`)
+	o.press('u')
+	o.says("Undone")
+	o.orders(id, "T1 T2 T3 T4")
+	o.hold(input.ShiftLeft, func() { o.press('u') })
+	o.says("Redone")
+	o.orders(id, "- - - - - T1 T2 T3 T4")
+	o.press('u')
+	o.orders(id, "T1 T2 T3 T4")
+	// by keys: the cursor says where
+	fill()
+	o.page.MustElement("#board").MustFocus()
+	o.press(input.Home, 's')
+	o.wait(`() => document.querySelector("#blank-to").value === "1"`)
+	o.page.MustElement("#blank-do").MustFocus()
+	o.press(input.Enter)
+	o.says("5 pages ruled with squares inserted before page 1.")
+	o.orders(id, "- - - - - T1 T2 T3 T4")
+	o.page.MustEval(`() => document.activeElement?.blur()`)
+	o.press('u')
+	o.orders(id, "T1 T2 T3 T4")
+	// a plain one is found, and removed
+	o.click("#blank-do")
+	o.says("1 blank page inserted at the end.")
+	o.click("#blank-find")
+	o.wait(`() => document.querySelector("#blank-found").textContent === "1 blank page: 5."`)
+	o.click("#blank-remove button")
+	o.says("Page 5 removed.")
+	o.orders(id, "T1 T2 T3 T4")
 }
 
 // What others do meanwhile: a lane's document changed, deleted, or taken away while somebody arranges; each is a sentence, and nothing is lost.

@@ -6,7 +6,9 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -439,4 +441,32 @@ func FuzzInterpreter(f *testing.F) {
 			}
 		}
 	})
+}
+
+// A hundred thousand marks within one another, with as many glyphs in the innermost: what lies outside is found in time that grows with them, not with
+// their product.
+func TestOutsideOfDeepMarks(t *testing.T) {
+	const n = 100_000
+	body := strings.Repeat("/P BMC ", n) + "BT /F1 10 Tf 10 10 Td (" + strings.Repeat("a", n) + ") Tj ET " + strings.Repeat("EMC ", n)
+	f := &pdftest.File{Version: "1.7"}
+	f.Add("<</Type/Catalog/Pages 2 0 R>>")
+	f.Add("<</Type/Pages/Kids[3 0 R]/Count 1/MediaBox[0 0 200 200]/Resources<</Font<</F1 5 0 R>>>>>>")
+	f.Add("<</Type/Page/Parent 2 0 R/Contents 4 0 R>>")
+	f.Add("%s", pdftest.Stream("", body))
+	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>")
+	d := pdftest.Open(t, f.Bytes())
+	p, err := content.NewReader(d).Page(t.Context(), pdftest.Refs(t, d)[0], content.Options{Paths: true, Images: true})
+	require.NoError(t, err)
+	done := make(chan int, 1)
+	go func() {
+		patches, _, err := p.Outside(pdf.Rect{X0: 100, Y0: 100, X1: 120, Y1: 120}, nil)
+		assert.NoError(t, err)
+		done <- len(patches)
+	}()
+	select {
+	case patches := <-done:
+		assert.Positive(t, patches)
+	case <-time.After(20 * time.Second):
+		t.Fatal("it does not end")
+	}
 }

@@ -114,13 +114,14 @@ var errInline = errors.New("a picture that is part of the content crosses the ed
 // cut, which gives the XObject that is drawn instead, and the matrix from the place of it to that of the whole one. What clips stays. emptied are the
 // identifiers of marked content of the page itself of which nothing is left; what is said in the place of it goes, too.
 func (p *Page) Outside(frame pdf.Rect, cut func(*ImageUse) (pdf.Ref, pdf.Matrix, error)) (patches []Patch, emptied []int, err error) {
-	had, left := map[int]int{}, map[int]int{}
+	had, left := make([]int, len(p.Marks)), make([]int, len(p.Marks))
 	count := func(mark int, stays bool) {
-		for ; mark >= 0; mark = p.Marks[mark].Parent {
-			had[mark]++
-			if stays {
-				left[mark]++
-			}
+		if mark < 0 {
+			return
+		}
+		had[mark]++
+		if stays {
+			left[mark]++
 		}
 	}
 	var glyphs []int
@@ -162,6 +163,12 @@ func (p *Page) Outside(frame pdf.Rect, cut func(*ImageUse) (pdf.Ref, pdf.Matrix,
 		count(u.Mark, stays)
 		if !stays && !p.clips(u) {
 			patches = append(patches, Patch{Invocation: u.Invocation, Start: u.Start, End: u.End})
+		}
+	}
+	for k := len(p.Marks) - 1; k >= 0; k-- { // those inside come behind those around them
+		if up := p.Marks[k].Parent; up >= 0 && up < k {
+			had[up] += had[k]
+			left[up] += left[k]
 		}
 	}
 	for k, n := range had {

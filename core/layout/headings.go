@@ -54,7 +54,7 @@ type headingPage struct {
 func Headings(ctx context.Context, doc *pdf.Document, pages []pdf.Ref, levels int, report func(done int)) ([]Heading, error) {
 	all := make([]headingPage, len(pages))
 	letters := map[int]int{}
-	err := Pages(ctx, doc, pages, content.Options{NoAnnotations: true}, 0, func(_ int, l *Page, b []byte) []byte {
+	err := Pages(ctx, doc, pages, content.Options{NoAnnotations: true}, 1, func(_ int, l *Page, b []byte) []byte {
 		out, err := json.Marshal(l.headingPage())
 		if err != nil { // sizes that are no numbers
 			return b

@@ -71,9 +71,12 @@ type rewriter struct {
 }
 
 // value gives what stands in the place of a destination; names are left, since what they stand for is rewritten.
-func (w *rewriter) value(o pdf.Object) (pdf.Object, bool) {
+func (w *rewriter) value(o pdf.Object) (pdf.Object, bool) { return w.within(o, 4) }
+
+// within looks through so many dictionaries, as Explicit does.
+func (w *rewriter) within(o pdf.Object, depth int) (pdf.Object, bool) {
 	r, isRef := o.(pdf.Ref)
-	if isRef && w.done[r] {
+	if isRef && w.done[r] || depth == 0 {
 		return o, false
 	}
 	switch v := w.doc.Resolve(o).(type) {
@@ -89,7 +92,7 @@ func (w *rewriter) value(o pdf.Object) (pdf.Object, bool) {
 		}
 		return to, true
 	case *pdf.Dict:
-		to, changed := w.value(v.Get("D"))
+		to, changed := w.within(v.Get("D"), depth-1)
 		if !changed {
 			return o, false
 		}

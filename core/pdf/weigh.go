@@ -5,8 +5,12 @@ type Weigher struct {
 	doc   *Document
 	pages []Ref
 	sizes map[int]int64 // of objects, by number
-	of    [][]int       // the objects of each page
+	of    [][]int       // the objects of each page, as far as they are kept
+	kept  int           // how many of them are
 }
+
+// mostKept bounds how many objects of pages are kept from one question to the next.
+const mostKept = 4 << 20
 
 // Bytes that a file, and a page of it, take besides what they draw with.
 const (
@@ -68,7 +72,9 @@ func (w *Weigher) objects(i int) []int {
 		}
 		out = append(out, n)
 	}
-	w.of[i] = out
+	if w.kept += len(out); w.kept < mostKept {
+		w.of[i] = out
+	}
 	return out
 }
 

@@ -162,7 +162,8 @@ export async function startLanes({ board, signal, act, active, listen }) {
   const place = document.createElement("span");
   place.className = "lane-open";
   place.append("Open ", field, hits);
-  tools.replaceChildren(place, turn);
+  const files = Object.assign(document.createElement("input"), { type: "file", id: "lane-files", multiple: true, hidden: true });
+  tools.replaceChildren(place, turn, files);
 
   let asked = 0;
   let at = -1;
@@ -220,7 +221,17 @@ export async function startLanes({ board, signal, act, active, listen }) {
   join();
   if (boards.length > 1) watch();
   arriving(boards, signal, open, act);
-  return { boards, open };
+  // files of the computer, chosen by keys: they come before the cursor of the board that was used last
+  let into = board;
+  files.addEventListener("change", () => {
+    if (files.files.length) bring([...files.files], into, into.of.index(into.cursor), act);
+  }, { signal });
+  const add = (b) => {
+    into = b;
+    files.value = "";
+    files.click();
+  };
+  return { boards, open, add };
 }
 
 // --- files of the computer, and documents of the list, that are dropped

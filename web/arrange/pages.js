@@ -267,6 +267,7 @@ export function mount({ slip, board, signal }) {
   }, signal);
   answersTo("next-lane", () => nextLane(1), signal);
   answersTo("open-lane", () => el("lane-words").focus(), signal);
+  answersTo("add-files", () => (lanes.add ? lanes.add(cur) : false), signal);
 
   function nextLane(by) {
     if (lanes.boards.length < 2) return false;

@@ -42,6 +42,7 @@ func Station() station.Station {
 				{Keys: []string{"d"}, Act: "duplicate", What: "duplicate"},
 				{Keys: []string{"k"}, Act: "open-lane", What: "open another document in a lane"},
 				{Keys: []string{"j"}, Act: "next-lane", What: "to the next lane"},
+				{Keys: []string{"f"}, Act: "add-files", What: "add files of the computer before the cursor"},
 				{Keys: []string{"Enter"}, Act: "apply", What: "do what the slip says"},
 				{Keys: []string{"Escape"}, Act: "cancel", What: "cancel it"},
 			},

@@ -45,6 +45,8 @@ type Server struct {
 	forms    map[string]job // by the step that they are for
 	closing  chan struct{}
 	closed   sync.Once
+	watchers sync.Mutex
+	watching map[uint]int // windows that watch, by person; guarded by watchers
 }
 
 // Stop ends the answers that go on for as long as somebody listens, so that the server can shut down.

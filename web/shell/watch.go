@@ -14,6 +14,7 @@ import (
 
 const (
 	mostWatched = 20               // documents of one window
+	mostWindows = 40               // of one person that watch at once
 	watchFor    = 20 * time.Minute // until the window asks again
 	watchBeat   = 15 * time.Second // so that a connection that is gone is noticed
 )
@@ -36,6 +37,26 @@ func (s *Server) watch(w http.ResponseWriter, r *http.Request) error {
 		ids = append(ids, uint(id))
 		seen[uint(id)] = uint(state)
 	}
+	person := station.Person(r).ID
+	s.watchers.Lock()
+	if s.watching == nil {
+		s.watching = map[uint]int{}
+	}
+	many := s.watching[person] >= mostWindows
+	if !many {
+		s.watching[person]++
+	}
+	s.watchers.Unlock()
+	if many {
+		return step.Refuse("too many of your windows wait for changes already: this one shows them when it is loaded again")
+	}
+	defer func() {
+		s.watchers.Lock()
+		defer s.watchers.Unlock()
+		if s.watching[person]--; s.watching[person] == 0 {
+			delete(s.watching, person)
+		}
+	}()
 	changed, stop := s.desk.Watch(ids)
 	defer stop()
 	h := w.Header()
