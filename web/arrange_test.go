@@ -696,3 +696,63 @@ func TestHandOutSeveral(t *testing.T) {
 	o.page.MustElement(`#out-form [name="name"]`).MustSelectAllText().MustInput("HT-71")
 	o.wait(`() => document.querySelector("#name-taken")?.textContent.includes("“HT-71 2” is free")`)
 }
+
+// TestArrangeAccessible looks at the jobs of Arrange, and at handing out several, with axe-core.
+func TestArrangeAccessible(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes its time")
+	}
+	o := openOffice(t, false)
+	c := o.client()
+	c.signIn("isla")
+	id := c.bring("Berth rules.pdf", sheetsOf("Rule", 6, 595, 842, map[int]string{2: "Moorings", 5: "Dues"}))
+	other := c.bring("Tides.pdf", sheetsOf("Tide", 3, 595, 842, nil))
+	o.openBrowser()
+	o.signIn()
+	o.go_("/desk/" + id + "/arrange")
+	o.ready()
+	o.lane("tides", other)
+	o.press(input.Space)
+	o.accessible("lanes")
+	o.press('o')
+	o.page.MustElement("#large[open] img")
+	o.accessible("a page, large")
+	o.press(input.Escape, 'k')
+	o.wait(`() => !document.querySelector("#lane-hits").hidden`)
+	o.accessible("opening a lane")
+	o.page.MustElement("#board").MustFocus()
+	o.press('a')
+	for _, what := range []string{"duplicate", "interleave fronts and backs of", "extract", "replace"} {
+		o.page.MustElement("#more").MustSelect(what)
+		o.accessible("pages, " + what)
+	}
+	for _, job := range []string{"blank", "size", "sheets", "labels"} {
+		o.go_("/desk/" + id + "/arrange/" + job)
+		o.ready()
+		o.accessible(job)
+	}
+	o.go_("/desk/" + id + "/arrange/bookmarks")
+	o.ready()
+	o.click("#head-find")
+	o.wait(`() => document.querySelectorAll("#heads li").length === 2`)
+	o.accessible("headings")
+	o.click("#make-do")
+	o.says("2 bookmarks made of headings.")
+	o.page.MustElement("#tree").MustFocus()
+	o.press(input.ArrowDown)
+	o.accessible("bookmarks")
+	o.click("#contents-form button")
+	o.says("Contents of 2 bookmarks")
+	o.accessible("contents")
+	o.go_("/desk/" + id + "/arrange/split")
+	o.ready()
+	o.page.MustElement(`#cuts-form [name="by"]`).MustSelect("every so many pages")
+	o.click("#cuts-form button")
+	o.wait(`() => document.querySelectorAll("#parts li").length > 1`)
+	o.accessible("split")
+	o.go_("/handing?id=" + id + "," + other)
+	o.ready()
+	o.page.MustElement(".folder-field input[type=search]").MustFocus()
+	o.wait(`() => document.querySelectorAll(".folder-hits [data-folder]").length > 0`)
+	o.accessible("handing out several")
+}

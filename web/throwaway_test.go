@@ -8,6 +8,7 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -19,6 +20,7 @@ import (
 
 	"glenrain/core/annotate"
 	"glenrain/core/arrange"
+	"glenrain/core/bookmark"
 	"glenrain/core/draw"
 	"glenrain/core/furnish"
 	"glenrain/core/pdf"
@@ -137,7 +139,7 @@ export function mount({ slip, paper, strip, signal }) {
 // openWith starts an office whose desk has the throw-away steps, and those stations besides the house's own.
 func openWith(t *testing.T, goOn chan bool, more ...station.Station) *office {
 	o := &office{t: t, dir: t.TempDir()}
-	kinds := append(append(annotate.Kinds(), arrange.Kinds()...), furnish.Kinds()...)
+	kinds := slices.Concat(annotate.Kinds(), arrange.Kinds(), bookmark.Kinds(), furnish.Kinds())
 	kinds = append(kinds, step.Kind{Name: "tint", Meaning: "Tints.", New: func() step.Step { return &tint{Height: 20, Colour: "moss"} }},
 		step.Kind{Name: "dredge", Title: "Dredge", Slow: true, Meaning: "Dredges.", New: func() step.Step { return &dredge{goOn: goOn} }})
 	d, err := desk.Open(o.dir, desk.Options{PDFiumCache: raster.CacheForTests(), Registry: step.NewRegistry(furnish.Hooks(), kinds...)})
@@ -146,7 +148,7 @@ func openWith(t *testing.T, goOn chan bool, more ...station.Station) *office {
 	stations = append(stations, Stations()[2:]...)
 	s, err := New(d, Options{House: demo.House, Stations: stations, Log: slog.New(slog.NewTextHandler(t.Output(), nil))})
 	require.NoError(t, err)
-	o.desk, o.http = d, httptest.NewServer(s.Handler())
+	o.desk, o.http, o.server = d, httptest.NewServer(s.Handler()), s
 	t.Cleanup(o.stop)
 	_, err = d.AddPerson(t.Context(), "Isla Merrow", "isla", demo.Password)
 	require.NoError(t, err)
@@ -288,7 +290,7 @@ func TestWayOfEight(t *testing.T) {
 	o.signIn()
 	for _, width := range []int{1280, 800} {
 		o.page.MustSetViewport(width, 800, 1, false)
-		for _, at := range []string{"amend/spelling", "collect", "furnish"} {
+		for _, at := range []string{"amend/spelling", "collect", "furnish", "arrange/split"} {
 			o.go_("/desk/" + id + "/" + at)
 			o.ready()
 			o.shot(fmt.Sprintf("way-%d-%s", width, strings.ReplaceAll(at, "/", "-")))

@@ -30,8 +30,9 @@ async function load(id) {
   return "";
 }
 
-// startLanes mounts the lanes that are open, and the field that opens more. It gives the boards, the open document's first.
-export async function startLanes({ board, signal, act, active, listen }) {
+// startLanes mounts the lanes that are open, and the field that opens more. It gives the boards, the open document's first, and when they are as the
+// server has them now: until then those that were there before are shown, so that no key is meant for another document meanwhile.
+export function startLanes({ board, signal, act, active, listen }) {
   const lanes = el("lanes");
   const boards = [board];
   let scrolls = startLanes.scrolls ?? (startLanes.scrolls = new Map());
@@ -98,10 +99,7 @@ export async function startLanes({ board, signal, act, active, listen }) {
       moved: async (seen) => {
         if (signal.aborted || seen === run.seen) return;
         if ((await load(id)) || signal.aborted) return;
-        section.querySelector(".lane-line").replaceWith(head(run, false));
-        b.setCut([...b.cut].filter((k) => run.page(k)));
-        b.renew();
-        active(null);
+        renew(id);
         if (document.querySelector(".drag-stack")) say(`“${run.name}” was changed by somebody else: look again where the pages go.`);
       },
       gone: () => {
@@ -109,6 +107,18 @@ export async function startLanes({ board, signal, act, active, listen }) {
         close(id);
       },
     });
+  }
+
+  // renew shows a lane as its run is now.
+  function renew(id) {
+    const b = boards.find((x) => x.of.doc === id);
+    if (!b) return show(id);
+    const section = b.el.closest(".lane");
+    section.querySelector(".lane-line").replaceWith(head(b.of, false));
+    b.setCut([...b.cut].filter((k) => b.of.page(k)));
+    b.renew();
+    active(null);
+    return null;
   }
 
   function close(id) {
@@ -170,7 +180,7 @@ export async function startLanes({ board, signal, act, active, listen }) {
   const choices = () => [...hits.querySelectorAll("[data-open-lane]")];
   const point = (i) => {
     at = Math.max(-1, Math.min(choices().length - 1, i));
-    choices().forEach((b, k) => b.parentElement.setAttribute("aria-selected", String(k === at)));
+    choices().forEach((b, k) => b.setAttribute("aria-selected", String(k === at)));
     choices()[at]?.scrollIntoView({ block: "nearest" });
   };
   const hide = () => {
@@ -208,18 +218,22 @@ export async function startLanes({ board, signal, act, active, listen }) {
   }, { signal });
 
   lanes.querySelector(".lane").prepend(head(state, true));
-  for (const id of [...opened()]) {
-    const wrong = await load(id);
-    if (signal.aborted) return { boards, open };
-    if (wrong) {
-      order.ids = opened().filter((x) => x !== id);
-      keep();
-      say("A document that was open in a lane is not there any more. Its lane is closed.", true);
-    } else show(id);
-  }
+  for (const id of opened()) if (runs.has(id)) show(id);
   signal.addEventListener("abort", () => watched.clear(), { once: true });
   join();
-  if (boards.length > 1) watch();
+  const fresh = (async () => {
+    for (const id of [...opened()]) {
+      const wrong = await load(id);
+      if (signal.aborted) return;
+      if (wrong) {
+        close(id);
+        say("A document that was open in a lane is not there any more. Its lane is closed.", true);
+      } else renew(id);
+    }
+    join();
+    if (boards.length > 1) watch();
+    active(null);
+  })();
   arriving(boards, signal, open, act);
   // files of the computer, chosen by keys: they come before the cursor of the board that was used last
   let into = board;
@@ -231,7 +245,7 @@ export async function startLanes({ board, signal, act, active, listen }) {
     files.value = "";
     files.click();
   };
-  return { boards, open, add };
+  return { boards, open, add, fresh };
 }
 
 // --- files of the computer, and documents of the list, that are dropped

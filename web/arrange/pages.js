@@ -20,7 +20,7 @@ export function mount({ slip, board, signal }) {
   const set = el("set");
   const more = el("more");
   let asked = 0;
-  let lanes = { boards: [board], open: () => {} };
+  let lanes = { boards: [board], open: () => {}, fresh: Promise.resolve() };
   let cur = board; // the board that was used last
 
   const angle = () => Number(rotate.elements.by.value);
@@ -29,6 +29,8 @@ export function mount({ slip, board, signal }) {
 
   // act asks for something that may concern other documents than the open one; it tells whether it was done.
   async function act({ what, from, keys, to, before, lane, values, files }) {
+    await lanes.fresh; // what was asked for right after a step stands on what that step made
+    if (signal.aborted) return false;
     const data = { what, _seen: state.seen, _place: state.place, _request: newId() };
     if (from) Object.assign(data, { from: from.doc, seen_from: from.seen, pages: keys, to: to.doc, seen_to: to.seen, before });
     if (lane) Object.assign(data, { lane: lane.doc, seen_lane: lane.seen });
@@ -280,16 +282,11 @@ export function mount({ slip, board, signal }) {
   for (const what of ["undo", "redo"]) answersTo(what, () => (here() ? false : act({ what, lane: run() })), signal);
 
   words();
-  if (state.selected.size) active(board);
   listen(board);
-  startLanes({ board, signal, act, active, listen }).then((l) => {
-    if (signal.aborted) return;
-    lanes = l;
-    const last = mount.last && l.boards.find((b) => b.of.doc === mount.last);
-    if (last && last !== board) {
-      last.el.focus({ preventScroll: true });
-      active(last);
-    } else active(cur);
-    signal.addEventListener("abort", () => (mount.last = cur.of.doc), { once: true });
-  });
+  lanes = startLanes({ board, signal, act, active, listen });
+  const last = lanes.boards.find((b) => b.of.doc === mount.last) ?? board;
+  for (const b of lanes.boards) b.last = b === last;
+  if (last !== board) last.el.focus({ preventScroll: true });
+  active(last);
+  signal.addEventListener("abort", () => (mount.last = cur.of.doc), { once: true });
 }

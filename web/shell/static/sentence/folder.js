@@ -12,7 +12,7 @@ export function startFolders(root, signal) {
     const choices = () => [...hits.querySelectorAll("[data-folder]")];
     const point = (i) => {
       at = Math.max(-1, Math.min(choices().length - 1, i));
-      choices().forEach((b, k) => b.parentElement.setAttribute("aria-selected", String(k === at)));
+      choices().forEach((b, k) => b.setAttribute("aria-selected", String(k === at)));
       choices()[at]?.scrollIntoView({ block: "nearest" });
     };
     const hide = () => {
