@@ -22,7 +22,7 @@ export function mount({ slip, paper, strip, signal }) {
     for (const f of forms) f.hidden = f !== current();
     for (const part of slip.querySelectorAll("[data-when]")) {
       const f = part.closest("form");
-      part.hidden = ![f.elements.to?.value, f.elements.paper?.value].includes(part.dataset.when);
+      part.hidden = ![f.elements.to?.value, f.elements.paper?.value, f.elements.remove?.value === "yes" && "removed"].includes(part.dataset.when);
     }
   }
 
