@@ -232,7 +232,8 @@ export function mount({ slip, board, signal }) {
       if ([...rest.slice(0, at), ...order.filter((k) => moves.has(k)), ...rest.slice(at)].join() === order.join()) return null;
       before = i;
     }
-    active(to); // one goes on where they came
+    to.el.focus({ preventScroll: true }); // one goes on where they came
+    active(to);
     return act({ what: copy ? "copy" : "move", from: from.of, keys: keys.join(" "), to: to.of, before: order[before] ?? "end" });
   }
   board.onDrop = drop;
