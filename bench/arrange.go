@@ -38,7 +38,7 @@ func arranged(ctx context.Context, dir, byelaws string, docs map[int]*pdf.Docume
 }
 
 const (
-	manyFiles = 40
+	manyFiles  = 40
 	filesPages = 3000
 )
 
