@@ -283,9 +283,9 @@ func TestBadForms(t *testing.T) {
 	number := url.Values{"pages": {"all"}, "edge": {"bottom"}, "align": {"centre"}, "figures": {"1 2 3"}, "first": {"1"}, "font": {"Sans"}, "size": {"9pt"},
 		"colour": {"slate"}, "margin": {"12mm"}, "wording": {""}, "wording.field": {"page"}, "wording.text": {""}}
 	for _, k := range []struct{ job, field, value, says string }{
-		{"rotate", "pages", "x.y", "is not a page set"}, {"rotate", "pages", "", "No page is selected"}, {"remove", "pages", "all", "at least one page"},
+		{"rotate", "pages", "x.y", "No page is called “x.y”: write a page set"}, {"rotate", "pages", "", "No page is selected"}, {"remove", "pages", "all", "at least one page"},
 		{"move", "to", "nowhere", "is not a place"}, {"insert", "from", "", "Choose a document"}, {"insert", "from", "state:999", "not there any more"},
-		{"number", "size", "large", "is not a length"}, {"number", "margin", "12 ells", "is not a length"}, {"number", "pages", "some", "is not a page set"},
+		{"number", "size", "large", "is not a length"}, {"number", "margin", "12 ells", "is not a length"}, {"number", "pages", "some", "No page is called “some”"},
 		{"number", "colour", "red!", "is not a colour"}, {"number", "first", "one", "is not a whole number"}, {"number", "font", "Comic", "is none of"}, {"number", "size", "NaN", "is not a length"},
 		{"number", "wording.field", "", "wording is empty"}, {"number-change", "id", "00", "not in the document any more"}, {"furnishing-update", "id", "", "is out of date"},
 	} {
