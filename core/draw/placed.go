@@ -267,7 +267,9 @@ func Erase(doc *pdf.Document, page pdf.Ref, id string) (bool, error) {
 	keep := make(pdf.Array, 0, len(list))
 	others := false
 	for _, o := range list {
-		if s := doc.Stream(o); s != nil && s.Dict.Has(keyID) {
+		if s := doc.Stream(o); s != nil && s.Dict.Has(keyUnseen) {
+			others = true
+		} else if s != nil && s.Dict.Has(keyID) {
 			if doc.Resolve(s.Dict.Get(keyID)) == pdf.String(raw) {
 				continue
 			}

@@ -14,6 +14,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"image"
 	"io"
 	"math/rand/v2"
 	"runtime/debug"
@@ -74,9 +75,29 @@ type Env struct {
 	// Files and Progress are for steps with long work (Worker); without Files what they make is not kept.
 	Files    Files
 	Progress func(done, total int)
+	// Enough, where set, is asked between the parts of long work: when it says so, what is done by then is kept and the rest is left.
+	Enough func() bool
+	// Draw draws pages for work that looks at them. Remember knows parts of work that was done before and broken off.
+	Draw     Drawer
+	Remember Memory
 
 	rand *rand.ChaCha8
 }
+
+// Drawer draws pages of a document.
+type Drawer interface {
+	// Draw gives page (0 is the first) as it is seen, upright, at dpi pixels an inch.
+	Draw(ctx context.Context, doc *pdf.Document, page int, dpi float64) (*image.RGBA, error)
+}
+
+// Memory keeps parts of long work by what they were made of, so that work which was broken off goes on where it was. It may forget.
+type Memory interface {
+	Recall(of [sha256.Size]byte) ([]byte, bool)
+	Store(of [sha256.Size]byte, data []byte)
+}
+
+// Stopped reports whether no more parts of the work are to be begun.
+func (e *Env) Stopped() bool { return e.Enough != nil && e.Enough() }
 
 // Wants reports whether work on that page is asked for.
 func (e *Env) Wants(page pdf.Ref) bool { return e.Only.IsZero() || e.Only == page }

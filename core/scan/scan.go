@@ -1,0 +1,314 @@
+// Package scan makes pictures of paper fit to be read: how far a page stands askew is measured, and it is set straight; shadows of the scanner's lid and
+// specks are taken away, and uneven light is evened. Nothing is made black or white: what lies between is what a reader of letters goes by.
+package scan
+
+import (
+	"image"
+	"math"
+	"slices"
+)
+
+// Work is at most so many pixels; larger pictures are refused by whoever decodes them.
+const mostSide = 1 << 15
+
+// small gives a picture made smaller by a whole number, each pixel the mean of those it stands for.
+func small(g *image.Gray, by int) *image.Gray {
+	w, h := g.Rect.Dx()/by, g.Rect.Dy()/by
+	if by <= 1 || w < 1 || h < 1 {
+		return g
+	}
+	out := image.NewGray(image.Rect(0, 0, w, h))
+	sums := make([]uint32, w)
+	area := uint32(by * by)
+	for y := range h {
+		clear(sums)
+		for dy := range by {
+			row := g.Pix[(y*by+dy)*g.Stride:]
+			for x := range w {
+				s := uint32(0)
+				for _, v := range row[x*by : x*by+by] {
+					s += uint32(v)
+				}
+				sums[x] += s
+			}
+		}
+		to := out.Pix[y*out.Stride:]
+		for x, s := range sums {
+			to[x] = uint8(s / area)
+		}
+	}
+	return out
+}
+
+// cells are a grid over a picture with, for each cell, how light the paper is there.
+type cells struct {
+	w, h, size int
+	light      []uint8
+}
+
+// paperOf measures the paper: in each cell the light that a tenth of the pixels exceeds, since letters cover less than that. A cell of a dark picture takes
+// after its neighbours.
+func paperOf(g *image.Gray, size int) cells {
+	c := cells{w: max(1, (g.Rect.Dx()+size-1)/size), h: max(1, (g.Rect.Dy()+size-1)/size), size: size}
+	c.light = make([]uint8, c.w*c.h)
+	var counts [256]int
+	for cy := range c.h {
+		for cx := range c.w {
+			counts = [256]int{}
+			n := 0
+			for y := cy * size; y < min(g.Rect.Dy(), (cy+1)*size); y++ {
+				row := g.Pix[y*g.Stride:]
+				for x := cx * size; x < min(g.Rect.Dx(), (cx+1)*size); x++ {
+					counts[row[x]]++
+					n++
+				}
+			}
+			left := n / 10
+			v := 255
+			for ; v > 0; v-- {
+				if left -= counts[v]; left < 0 {
+					break
+				}
+			}
+			c.light[cy*c.w+cx] = uint8(v)
+		}
+	}
+	return c
+}
+
+// at gives the light between the middles of cells, by two lines.
+func (c *cells) at(x, y int) int {
+	fx, fy := (x<<8)/c.size-128, (y<<8)/c.size-128
+	fx, fy = max(0, min(fx, (c.w-1)<<8)), max(0, min(fy, (c.h-1)<<8))
+	x0, y0 := fx>>8, fy>>8
+	x1, y1 := min(x0+1, c.w-1), min(y0+1, c.h-1)
+	ax, ay := fx&255, fy&255
+	top := int(c.light[y0*c.w+x0])*(256-ax) + int(c.light[y0*c.w+x1])*ax
+	low := int(c.light[y1*c.w+x0])*(256-ax) + int(c.light[y1*c.w+x1])*ax
+	return (top*(256-ay) + low*ay) >> 16
+}
+
+// Dark reports whether a picture is light writing on dark ground.
+func Dark(g *image.Gray) bool {
+	by := max(1, max(g.Rect.Dx(), g.Rect.Dy())/400)
+	s := small(g, by)
+	var counts [256]int
+	for y := range s.Rect.Dy() {
+		for _, v := range s.Pix[y*s.Stride:][:s.Rect.Dx()] {
+			counts[v]++
+		}
+	}
+	half, v := s.Rect.Dx()*s.Rect.Dy()/2, 0
+	for ; v < 255; v++ {
+		if half -= counts[v]; half < 0 {
+			break
+		}
+	}
+	return v < 90
+}
+
+// Invert turns light to dark in place.
+func Invert(g *image.Gray) {
+	for i := range g.Pix {
+		g.Pix[i] = 255 - g.Pix[i]
+	}
+}
+
+// marks gives whether cells of a small picture are dark against the paper around.
+func marks(s *image.Gray, paper cells) []bool {
+	w, h := s.Rect.Dx(), s.Rect.Dy()
+	out := make([]bool, w*h)
+	for y := range h {
+		row := s.Pix[y*s.Stride:]
+		for x := range w {
+			p := paper.at(x, y)
+			out[y*w+x] = int(row[x])*100 < p*72
+		}
+	}
+	return out
+}
+
+// Skew measures by how many degrees the lines of a picture climb to the right (as on the page: counterclockwise), between -most and most, to about a
+// twentieth of a degree: the angle at which the feet of the letters gather in the fewest rows. sure is false where there are not lines enough to tell.
+func Skew(g *image.Gray, most float64) (degrees float64, sure bool) {
+	by := max(1, int(math.Round(float64(max(g.Rect.Dx(), g.Rect.Dy()))/1600)))
+	s := small(g, by)
+	w, h := s.Rect.Dx(), s.Rect.Dy()
+	if w < 40 || h < 20 || w > mostSide || h > mostSide {
+		return 0, false
+	}
+	dark := marks(s, paperOf(s, 48))
+	type foot struct{ x, y float64 }
+	var feet []foot
+	edge := w / 50
+	for y := 1; y < h-2; y++ {
+		for x := edge; x < w-edge; x++ {
+			if dark[y*w+x] && !dark[(y+1)*w+x] && dark[(y-1)*w+x] { // the foot of a stroke, not a speck
+				feet = append(feet, foot{float64(x) - float64(w)/2, float64(y)})
+			}
+		}
+	}
+	if len(feet) < 60 {
+		return 0, false
+	}
+	if most := 40000; len(feet) > most { // an even choice is as good
+		n := len(feet)
+		for i := range most {
+			feet[i] = feet[i*n/most]
+		}
+		feet = feet[:most]
+	}
+	rows := make([]float64, 2*h+w+8)
+	score := func(deg float64) float64 {
+		clear(rows)
+		t := math.Tan(deg * math.Pi / 180)
+		off := float64(len(rows)-h) / 2
+		for _, f := range feet {
+			p := f.y + f.x*t + off
+			i := int(p)
+			if i < 0 || i+1 >= len(rows) {
+				continue
+			}
+			part := p - float64(i)
+			rows[i] += 1 - part
+			rows[i+1] += part
+		}
+		sum := 0.0
+		for _, v := range rows {
+			sum += v * v
+		}
+		return sum
+	}
+	best, at := -1.0, 0.0
+	var all []float64
+	try := func(deg float64) {
+		v := score(deg)
+		if v > best {
+			best, at = v, deg
+		}
+	}
+	for d := -most; d <= most+1e-9; d += 0.25 {
+		v := score(d)
+		all = append(all, v)
+		if v > best {
+			best, at = v, d
+		}
+	}
+	for _, step := range []float64{0.08, 0.025} {
+		mid := at
+		for k := -3; k <= 3; k++ {
+			try(mid + float64(k)*step)
+		}
+	}
+	slices.Sort(all)
+	return at, best > 1.25*all[len(all)/2]
+}
+
+// Lying reports whether the lines of a picture run up or down rather than across: it is turned by a quarter.
+func Lying(g *image.Gray) bool {
+	by := max(1, int(math.Round(float64(max(g.Rect.Dx(), g.Rect.Dy()))/1000)))
+	s := small(g, by)
+	w, h := s.Rect.Dx(), s.Rect.Dy()
+	if w < 40 || h < 40 {
+		return false
+	}
+	dark := marks(s, paperOf(s, 48))
+	// lines of text leave light between them: the dark of neighbouring rows differs more than that of neighbouring columns
+	across, down := make([]float64, h), make([]float64, w)
+	for y := h / 20; y < h-h/20; y++ {
+		for x := w / 20; x < w-w/20; x++ {
+			if dark[y*w+x] {
+				across[y]++
+				down[x]++
+			}
+		}
+	}
+	change := func(v []float64) (sum float64) {
+		total := 0.0
+		for i := 1; i < len(v); i++ {
+			sum += (v[i] - v[i-1]) * (v[i] - v[i-1])
+			total += v[i]
+		}
+		return sum / max(1, total)
+	}
+	return change(down) > 2*change(across)
+}
+
+// Turn turns a picture by quarters, clockwise.
+func Turn(g *image.Gray, quarters int) *image.Gray {
+	w, h := g.Rect.Dx(), g.Rect.Dy()
+	switch (quarters%4 + 4) % 4 {
+	case 1:
+		out := image.NewGray(image.Rect(0, 0, h, w))
+		for y := range h {
+			row := g.Pix[y*g.Stride:]
+			for x := range w {
+				out.Pix[x*out.Stride+h-1-y] = row[x]
+			}
+		}
+		return out
+	case 2:
+		out := image.NewGray(image.Rect(0, 0, w, h))
+		for y := range h {
+			row, to := g.Pix[y*g.Stride:], out.Pix[(h-1-y)*out.Stride:]
+			for x := range w {
+				to[w-1-x] = row[x]
+			}
+		}
+		return out
+	case 3:
+		out := image.NewGray(image.Rect(0, 0, h, w))
+		for y := range h {
+			row := g.Pix[y*g.Stride:]
+			for x := range w {
+				out.Pix[(w-1-x)*out.Stride+y] = row[x]
+			}
+		}
+		return out
+	}
+	return g
+}
+
+// Straight turns a picture clockwise by an angle about its middle, so that lines which climbed by it lie level. Its size stays; what comes in from beyond is fill.
+func Straight(g *image.Gray, degrees float64, fill uint8) *image.Gray {
+	w, h := g.Rect.Dx(), g.Rect.Dy()
+	out := image.NewGray(image.Rect(0, 0, w, h))
+	sin, cos := math.Sincos(degrees * math.Pi / 180)
+	const one = 1 << 16
+	cx, cy := float64(w-1)/2, float64(h-1)/2
+	dx, dy := int(math.Round(cos*one)), int(math.Round(-sin*one))
+	for y := range h {
+		// the place in the old picture of the first pixel of this row
+		oy := float64(y) - cy
+		sx := int(math.Round((cx - cos*cx + sin*oy) * one))
+		sy := int(math.Round((cy + sin*cx + cos*oy) * one))
+		to := out.Pix[y*out.Stride:][:w]
+		for x := range to {
+			ix, iy := sx>>16, sy>>16
+			if ix < 0 || iy < 0 || ix >= w-1 || iy >= h-1 {
+				to[x] = fill
+				if ix >= 0 && iy >= 0 && ix < w && iy < h {
+					to[x] = g.Pix[iy*g.Stride+ix]
+				}
+			} else {
+				ax, ay := (sx>>8)&255, (sy>>8)&255
+				p := iy*g.Stride + ix
+				a, b, c, d := int(g.Pix[p]), int(g.Pix[p+1]), int(g.Pix[p+g.Stride]), int(g.Pix[p+g.Stride+1])
+				top := a<<8 + (b-a)*ax
+				low := c<<8 + (d-c)*ax
+				to[x] = uint8((top<<8 + (low-top)*ay) >> 16)
+			}
+			sx += dx
+			sy += dy
+		}
+	}
+	return out
+}
+
+// Back gives the place in the picture before Straight of a place in the one after it.
+func Back(w, h int, degrees, x, y float64) (float64, float64) {
+	sin, cos := math.Sincos(degrees * math.Pi / 180)
+	cx, cy := float64(w)/2, float64(h)/2
+	x, y = x-cx, y-cy
+	return cx + cos*x + sin*y, cy - sin*x + cos*y
+}
