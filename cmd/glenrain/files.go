@@ -327,10 +327,23 @@ func (c *runCommand) Run(ctx context.Context) error {
 	}
 	sources := &paths{passwords: c.Passwords}
 	defer sources.close()
+	var pool *raster.Pool // only where a step looks at pages
+	drawer := raster.NewDrawer("run", func() (_ *raster.Pool, err error) {
+		if pool == nil {
+			pool, err = ownPool()
+		}
+		return pool, err
+	})
+	defer func() {
+		drawer.Close()
+		if pool != nil {
+			pool.Close()
+		}
+	}()
 	now := time.Now()
 	q := step.Sequence{Registry: registry, Doc: doc, Keys: step.NewKeys(pages)}
 	for i, s := range steps {
-		res, err := q.Run(ctx, s, &step.Env{Now: now, Seed: seedOf(data, i), Step: i + 1, Sources: sources, Files: sources})
+		res, err := q.Run(ctx, s, &step.Env{Now: now, Seed: seedOf(data, i), Step: i + 1, Sources: sources, Files: sources, Draw: drawer})
 		if err != nil {
 			return fmt.Errorf("step %d: %w", i+1, err)
 		}
@@ -431,11 +444,7 @@ func (c *renderCommand) Run(ctx context.Context) error {
 	if !(c.DPI >= 1 && c.DPI <= 2400) { // which "NaN" is not
 		return useError{errors.New("the resolution is from 1 to 2400 dpi")}
 	}
-	cache, err := os.UserCacheDir()
-	if err != nil {
-		cache = os.TempDir()
-	}
-	pool, err := raster.NewPool(filepath.Join(cache, "glenrain", "pdfium"), 1)
+	pool, err := ownPool()
 	if err != nil {
 		return err
 	}
@@ -456,6 +465,15 @@ func (c *renderCommand) Run(ctx context.Context) error {
 		_, err := w.Write(pic.Data)
 		return err
 	})
+}
+
+// ownPool gives a renderer for the time of a command.
+func ownPool() (*raster.Pool, error) {
+	cache, err := os.UserCacheDir()
+	if err != nil {
+		cache = os.TempDir()
+	}
+	return raster.NewPool(filepath.Join(cache, "glenrain", "pdfium"), 1)
 }
 
 // drawable gives the file for the renderer: a sound one without a password in place of one that is locked or had to be mended.

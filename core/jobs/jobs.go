@@ -10,12 +10,13 @@ import (
 	"glenrain/core/bookmark"
 	"glenrain/core/finding"
 	"glenrain/core/furnish"
+	"glenrain/core/recognize"
 	"glenrain/core/step"
 )
 
 // Registry gives the registry of all steps there are.
 func Registry() *step.Registry {
-	return step.NewRegistry(furnish.Hooks(), slices.Concat(annotate.Kinds(), arrange.Kinds(), bookmark.Kinds(), furnish.Kinds())...)
+	return step.NewRegistry(furnish.Hooks(), slices.Concat(annotate.Kinds(), arrange.Kinds(), bookmark.Kinds(), furnish.Kinds(), recognize.Kinds())...)
 }
 
 // LooseEnds gives the checks of all jobs for a file that is about to go out.

@@ -40,17 +40,21 @@ func (d *Drawer) forget() {
 	d.doc, d.part = nil, Part{}
 }
 
-// written gives the file of a document.
-func (d *Drawer) written(ctx context.Context, doc *pdf.Document) (Source, error) {
+// written gives the file of a document, and the pool that draws it.
+func (d *Drawer) written(ctx context.Context, doc *pdf.Document) (Source, *Pool, error) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
+	pool, err := d.pool()
+	if err != nil {
+		return Source{}, nil, err
+	}
 	if d.doc == doc {
-		return Source{Key: d.key, Parts: []Part{d.part}}, nil
+		return Source{Key: d.key, Parts: []Part{d.part}}, pool, nil
 	}
 	d.forget()
 	f, err := os.CreateTemp("", "glenrain-drawn-*.pdf")
 	if err != nil {
-		return Source{}, err
+		return Source{}, nil, err
 	}
 	b := bufio.NewWriterSize(f, 1<<16)
 	if err = doc.WriteFull(ctx, b, pdf.FullOptions{KeepNumbers: true}); err == nil {
@@ -65,20 +69,16 @@ func (d *Drawer) written(ctx context.Context, doc *pdf.Document) (Source, error)
 	}
 	if err != nil {
 		_ = os.Remove(f.Name())
-		return Source{}, err
+		return Source{}, nil, err
 	}
 	d.n++
 	d.doc, d.part, d.key = doc, Part{Path: f.Name(), Size: st.Size()}, fmt.Sprintf("drawn-%p-%d", d, d.n)
-	return Source{Key: d.key, Parts: []Part{d.part}}, nil
+	return Source{Key: d.key, Parts: []Part{d.part}}, pool, nil
 }
 
 // Draw gives a page as it is seen, upright, at dpi pixels an inch.
 func (d *Drawer) Draw(ctx context.Context, doc *pdf.Document, page int, dpi float64) (*image.RGBA, error) {
-	pool, err := d.pool()
-	if err != nil {
-		return nil, err
-	}
-	src, err := d.written(ctx, doc)
+	src, pool, err := d.written(ctx, doc)
 	if err != nil {
 		return nil, err
 	}

@@ -114,15 +114,19 @@ func Invert(g *image.Gray) {
 	}
 }
 
-// marks gives whether cells of a small picture are dark against the paper around.
-func marks(s *image.Gray, paper cells) []bool {
+// marks gives whether pixels of a small picture are dark against the paper around.
+func marks(s *image.Gray) []bool {
+	paper := paperOf(s, 48)
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	out := make([]bool, w*h)
 	for y := range h {
-		row := s.Pix[y*s.Stride:]
-		for x := range w {
-			p := paper.at(x, y)
-			out[y*w+x] = int(row[x])*100 < p*72
+		row, to := s.Pix[y*s.Stride:][:w], out[y*w:][:w]
+		light := paper.light[y/paper.size*paper.w:]
+		for x := 0; x < w; x += paper.size {
+			limit := uint8(int(light[x/paper.size]) * 72 / 100)
+			for i := x; i < min(w, x+paper.size); i++ {
+				to[i] = row[i] < limit
+			}
 		}
 	}
 	return out
@@ -137,71 +141,74 @@ func Skew(g *image.Gray, most float64) (degrees float64, sure bool) {
 	if w < 40 || h < 20 || w > mostSide || h > mostSide {
 		return 0, false
 	}
-	dark := marks(s, paperOf(s, 48))
-	type foot struct{ x, y float64 }
+	dark := marks(s)
+	type foot struct{ x, y float32 }
 	var feet []foot
 	edge := w / 50
 	for y := 1; y < h-2; y++ {
 		for x := edge; x < w-edge; x++ {
 			if dark[y*w+x] && !dark[(y+1)*w+x] && dark[(y-1)*w+x] { // the foot of a stroke, not a speck
-				feet = append(feet, foot{float64(x) - float64(w)/2, float64(y)})
+				feet = append(feet, foot{float32(x) - float32(w)/2, float32(y)})
 			}
 		}
 	}
 	if len(feet) < 60 {
 		return 0, false
 	}
-	if most := 40000; len(feet) > most { // an even choice is as good
-		n := len(feet)
-		for i := range most {
-			feet[i] = feet[i*n/most]
+	some := func(most int) []foot { // an even choice is as good as all
+		if len(feet) <= most {
+			return feet
 		}
-		feet = feet[:most]
+		out := make([]foot, most)
+		for i := range out {
+			out[i] = feet[i*len(feet)/most]
+		}
+		return out
 	}
-	rows := make([]float64, 2*h+w+8)
-	score := func(deg float64) float64 {
+	rows := make([]float32, 2*h+w+8)
+	score := func(feet []foot, deg float64) float64 {
 		clear(rows)
-		t := math.Tan(deg * math.Pi / 180)
-		off := float64(len(rows)-h) / 2
+		t := float32(math.Tan(deg * math.Pi / 180))
+		off := float32(len(rows)-h) / 2
 		for _, f := range feet {
 			p := f.y + f.x*t + off
 			i := int(p)
 			if i < 0 || i+1 >= len(rows) {
 				continue
 			}
-			part := p - float64(i)
+			part := p - float32(i)
 			rows[i] += 1 - part
 			rows[i+1] += part
 		}
 		sum := 0.0
 		for _, v := range rows {
-			sum += v * v
+			sum += float64(v * v)
 		}
 		return sum
 	}
 	best, at := -1.0, 0.0
 	var all []float64
-	try := func(deg float64) {
-		v := score(deg)
-		if v > best {
+	try := func(feet []foot, deg float64) {
+		v := score(feet, deg)
+		if all = append(all, v); v > best {
 			best, at = v, deg
 		}
 	}
+	few := some(10000)
 	for d := -most; d <= most+1e-9; d += 0.25 {
-		v := score(d)
-		all = append(all, v)
-		if v > best {
-			best, at = v, d
-		}
-	}
-	for _, step := range []float64{0.08, 0.025} {
-		mid := at
-		for k := -3; k <= 3; k++ {
-			try(mid + float64(k)*step)
-		}
+		try(few, d)
 	}
 	slices.Sort(all)
-	return at, best > 1.25*all[len(all)/2]
+	sure = best > 1.25*all[len(all)/2]
+	many := some(24000)
+	for _, step := range []float64{0.08, 0.025} {
+		mid := at
+		best = -1
+		for k := -3; k <= 3; k++ {
+			try(many, mid+float64(k)*step)
+		}
+	}
+	return at, sure
 }
 
 // Lying reports whether the lines of a picture run up or down rather than across: it is turned by a quarter.
@@ -212,7 +219,7 @@ func Lying(g *image.Gray) bool {
 	if w < 40 || h < 40 {
 		return false
 	}
-	dark := marks(s, paperOf(s, 48))
+	dark := marks(s)
 	// lines of text leave light between them: the dark of neighbouring rows differs more than that of neighbouring columns
 	across, down := make([]float64, h), make([]float64, w)
 	for y := h / 20; y < h-h/20; y++ {

@@ -1,0 +1,567 @@
+package recognize
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"image"
+	"io"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+
+	"glenrain/core/content"
+	"glenrain/core/finding"
+	"glenrain/core/ocr"
+	"glenrain/core/pdf"
+	"glenrain/core/scan"
+	"glenrain/core/spelling"
+	"glenrain/core/step"
+)
+
+// candidate is a page that may be recognized, with its parts.
+type candidate struct {
+	ref   pdf.Ref
+	at    int
+	geo   pdf.Geometry
+	kind  Needs
+	parts []part
+}
+
+// candidates looks through pages for those that need it.
+func candidates(ctx context.Context, doc *pdf.Document, refs []pdf.Ref, again bool) (out []candidate, layered int, err error) {
+	reader := content.NewReader(doc)
+	index := doc.PageIndexes(refs)
+	var p *content.Page
+	for i, ref := range refs {
+		if err := ctx.Err(); err != nil {
+			return nil, 0, err
+		}
+		if p, err = reader.Page(ctx, ref, content.Options{Images: true, Paths: true, Into: p}); err != nil {
+			return nil, 0, err
+		}
+		if p.Cut {
+			continue
+		}
+		g := doc.Geometry(ref)
+		c := candidate{ref: ref, at: index[i], geo: g, kind: kindOf(finding.LookAt(doc, p, g))}
+		if c.kind == Layered {
+			if layered++; !again {
+				continue
+			}
+			c.kind = Whole
+		}
+		if c.kind == Nothing {
+			continue
+		}
+		if c.parts = partsOf(doc, p, g); len(c.parts) > 0 {
+			out = append(out, c)
+		}
+	}
+	return out, layered, nil
+}
+
+// Work reads the pages.
+func (r *Recognize) Work(ctx context.Context, doc *pdf.Document, env *step.Env) error {
+	if r.Made != "" {
+		return nil // it was done before
+	}
+	codes, err := codesOf(r.Languages)
+	if err != nil {
+		return err
+	}
+	refs, err := r.Pages.Refs(doc, env.Keys)
+	if err != nil {
+		return err
+	}
+	e, err := Engine()
+	if err != nil {
+		return err
+	}
+	if len(codes) > 0 {
+		if err := e.Check(codes); err != nil {
+			return step.Refuse("%v", err)
+		}
+	}
+	list, layered, err := candidates(ctx, doc, refs, r.Again)
+	if err != nil {
+		return err
+	}
+	if !env.Only.IsZero() {
+		list = slices.DeleteFunc(list, func(c candidate) bool { return !env.Wants(c.ref) })
+	}
+	if len(list) == 0 {
+		if layered > 0 {
+			return step.Refuse("nothing to recognize: %s unseen text already, and it was not asked to replace it", map[bool]string{true: "the page has", false: "the pages have"}[layered == 1])
+		}
+		return step.Refuse("nothing to recognize: these pages have text, or no picture that could be one of text")
+	}
+	read := &Reading{Engine: e.Version, Asked: len(list)}
+	env.Report(0, len(list))
+	w := &worker{doc: doc, env: env, engine: e}
+	if len(codes) == 0 {
+		if codes, err = w.languages(ctx, list); err != nil {
+			return err
+		}
+		read.Found = true
+	}
+	read.Languages, w.codes = codes, codes
+	if err := w.all(ctx, list, read); err != nil {
+		return err
+	}
+	if len(read.Pages) == 0 && read.Left > 0 && len(read.Failed) == 0 {
+		return context.Canceled // stopped before there was anything to keep
+	}
+	r.fresh = read
+	if env.Files == nil {
+		return nil
+	}
+	r.Made, err = env.Files.Keep(func(out io.Writer) error { return json.NewEncoder(out).Encode(read) })
+	return err
+}
+
+// worker reads pages of one document.
+type worker struct {
+	doc    *pdf.Document
+	env    *step.Env
+	engine *ocr.Engine
+	codes  []string
+	known  map[int]known // by page: what was read to find the language
+}
+
+// known is a reading that is at hand.
+type known struct {
+	codes string
+	lines []ocr.Line
+	found scan.Found
+}
+
+// all reads the pages, one a core.
+func (w *worker) all(ctx context.Context, list []candidate, read *Reading) error {
+	type result struct {
+		at   int
+		page *PageReading
+		err  error
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	next := make(chan int)
+	results := make(chan result)
+	var wg sync.WaitGroup
+	for range min(len(list), max(1, runtime.NumCPU())) {
+		doc := w.doc.In(ctx) // each with memory of its own
+		wg.Go(func() {
+			for i := range next {
+				p, err := w.guarded(ctx, doc, &list[i])
+				select {
+				case results <- result{i, p, err}:
+				case <-ctx.Done():
+					return
+				}
+			}
+		})
+	}
+	go func() {
+		defer close(next)
+		for i := range list {
+			if w.env.Stopped() {
+				return
+			}
+			select {
+			case next <- i:
+			case <-ctx.Done():
+				return
+			}
+		}
+	}()
+	go func() { wg.Wait(); close(results) }()
+	pages := make([]*PageReading, len(list))
+	done := 0
+	var fatal error
+	for r := range results {
+		done++
+		w.env.Report(done, len(list))
+		switch {
+		case r.err == nil:
+			pages[r.at] = r.page
+		case ctx.Err() != nil:
+		case errors.Is(r.err, ocr.ErrNone):
+			if fatal == nil {
+				fatal = step.Refuse("%v", r.err)
+			}
+			cancel()
+		default:
+			read.Failed = append(read.Failed, Failure{w.env.Keys.Key(list[r.at].ref), why(r.err)})
+		}
+	}
+	if fatal != nil {
+		return fatal
+	}
+	if err := context.Cause(ctx); err != nil && w.env.Enough == nil {
+		return err
+	}
+	if err := ctx.Err(); err != nil && !w.env.Stopped() {
+		return err
+	}
+	for _, p := range pages {
+		if p != nil {
+			read.Pages = append(read.Pages, *p)
+		}
+	}
+	read.Left = len(list) - len(read.Pages) - len(read.Failed)
+	return nil
+}
+
+// why says in a clause why a page could not be read.
+func why(err error) string {
+	var refused *step.Refusal
+	if errors.As(err, &refused) {
+		return refused.Sentence
+	}
+	return strings.TrimSuffix(err.Error(), ".")
+}
+
+func (w *worker) guarded(ctx context.Context, doc *pdf.Document, c *candidate) (p *PageReading, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			p, err = nil, fmt.Errorf("a fault in the program: %v", r)
+		}
+	}()
+	return w.page(ctx, doc, c)
+}
+
+// page reads one page.
+func (w *worker) page(ctx context.Context, doc *pdf.Document, c *candidate) (*PageReading, error) {
+	out := &PageReading{Page: w.env.Keys.Key(c.ref)}
+	pars := 0
+	for i := range c.parts {
+		px, err := w.pixels(ctx, doc, c, &c.parts[i])
+		if err != nil {
+			return nil, err
+		}
+		k, ok := w.known[c.at]
+		lines, f := k.lines, k.found
+		if !ok || i > 0 || k.codes != strings.Join(w.codes, "+") {
+			if lines, f, err = w.read(ctx, px); err != nil {
+				return nil, err
+			}
+		}
+		var placed []Line
+		placed, pars = place(lines, px, &f, c.parts[i].text, pars)
+		out.Lines = append(out.Lines, placed...)
+		if i == 0 {
+			out.Skew, out.Dark = f.Skew, f.Dark
+			out.Turn = turnOf(px, &f, c.geo)
+		}
+	}
+	return out, nil
+}
+
+// turnOf tells by how many quarters a page has to be turned clockwise for what was read to stand upright.
+func turnOf(px *pixels, f *scan.Found, g pdf.Geometry) int {
+	w, h := px.gray.Rect.Dx(), px.gray.Rect.Dy()
+	at := func(x, y float64) (float64, float64) {
+		x, y = f.Place(w, h, x, y)
+		return px.toPage.Apply(x, y)
+	}
+	x0, y0 := at(0, 0)
+	x1, y1 := at(100, 0)
+	dx, dy := x1-x0, y1-y0 // the reading direction, in default user space
+	quarter := 0           // clockwise quarters of the direction against the x axis
+	switch {
+	case dx > 0 && dx > abs(dy):
+	case dy < 0 && -dy > abs(dx):
+		quarter = 1
+	case dx < 0 && -dx > abs(dy):
+		quarter = 2
+	default:
+		quarter = 3
+	}
+	return ((-quarter-g.Rotate/90)%4 + 8) % 4
+}
+
+func abs(v float64) float64 { return max(v, -v) }
+
+// pixels gives the picture of a part: its own where that is all there is to be seen, else what is drawn there.
+func (w *worker) pixels(ctx context.Context, doc *pdf.Document, c *candidate, p *part) (*pixels, error) {
+	if !p.drawn && len(p.own) == 1 {
+		px, err := p.ownPixels(doc, c.geo.UserUnit)
+		if err == nil {
+			if px.gray.Rect.Dx()*px.gray.Rect.Dy() > mostLook {
+				return nil, step.Refuse("its picture has more than %d million pixels", mostLook/1_000_000)
+			}
+			return px, nil
+		}
+	}
+	if w.env.Draw == nil {
+		return nil, step.Refuse("its picture is stored in a way that can't be read here")
+	}
+	dpi := float64(drawnDPI)
+	if area := c.geo.Visible.W() * c.geo.Visible.H() * c.geo.UserUnit * c.geo.UserUnit / 72 / 72 * dpi * dpi; area > mostLook {
+		return nil, step.Refuse("the page is too large to be drawn for it")
+	}
+	all, err := w.env.Draw.Draw(ctx, w.doc, c.at, dpi)
+	if err != nil {
+		return nil, err
+	}
+	return p.crop(all, c.geo, dpi), nil
+}
+
+// memory is what is remembered of one reading.
+type memory struct {
+	Lines []ocr.Line `json:"lines"`
+	Found scan.Found `json:"found"`
+}
+
+// read reads a picture, made fit for it; a page that is turned is turned back. What was read of the same picture before is remembered.
+func (w *worker) read(ctx context.Context, px *pixels) ([]ocr.Line, scan.Found, error) {
+	var key [32]byte
+	if w.env.Remember != nil {
+		key = w.keyOf(px)
+		if data, ok := w.env.Remember.Recall(key); ok {
+			var m memory
+			if json.Unmarshal(data, &m) == nil {
+				return m.Lines, m.Found, nil
+			}
+		}
+	}
+	lines, f, err := w.readNow(ctx, px)
+	if err == nil && w.env.Remember != nil {
+		if data, err := json.Marshal(memory{lines, f}); err == nil {
+			w.env.Remember.Store(key, data)
+		}
+	}
+	return lines, f, err
+}
+
+const reader = 1 // changes when pictures are read in another way
+
+func (w *worker) keyOf(px *pixels) [32]byte {
+	h := sha256.New()
+	fmt.Fprintf(h, "%d %s %s %v %d ", reader, w.engine.Version, strings.Join(w.codes, "+"), px.gray.Rect, int(px.dpi))
+	for y := range px.gray.Rect.Dy() {
+		h.Write(px.gray.Pix[y*px.gray.Stride:][:px.gray.Rect.Dx()])
+	}
+	var out [32]byte
+	h.Sum(out[:0])
+	return out
+}
+
+// unsure is how sure a reading must be as a whole to be taken as it is: below it the page may stand on its head.
+const (
+	unsure     = 62
+	fewLetters = 12
+)
+
+func (w *worker) readNow(ctx context.Context, px *pixels) ([]ocr.Line, scan.Found, error) {
+	quarters := 0
+	asked := false
+	if scan.Lying(px.gray) { // turned by a quarter: which way, the program tells
+		t, ok, err := w.orientation(ctx, px)
+		if err != nil {
+			return nil, scan.Found{}, err
+		}
+		asked = true
+		if ok {
+			quarters = t.Quarters
+		}
+	}
+	lines, f, err := w.readTurned(ctx, px, quarters)
+	if err != nil {
+		return nil, f, err
+	}
+	sure, n := ocr.Sure(lines)
+	if sure >= unsure && n >= fewLetters || asked {
+		return lines, f, nil
+	}
+	t, ok, err := w.orientation(ctx, px)
+	if err != nil || !ok || t.Quarters == 0 {
+		return lines, f, err
+	}
+	other, of, err := w.readTurned(ctx, px, t.Quarters)
+	if err != nil {
+		return nil, f, err
+	}
+	if s, m := ocr.Sure(other); s*float64(m) > sure*float64(n) {
+		return other, of, nil
+	}
+	return lines, f, nil
+}
+
+func (w *worker) readTurned(ctx context.Context, px *pixels, quarters int) ([]ocr.Line, scan.Found, error) {
+	ready, f := scan.Ready(px.gray, quarters)
+	lines, err := w.engine.Read(ctx, ready, ocr.Options{Languages: w.codes, DPI: int(px.dpi + 0.5)})
+	return lines, f, err
+}
+
+// orientation asks how a picture is turned, in a size that is enough for it.
+func (w *worker) orientation(ctx context.Context, px *pixels) (ocr.Turned, bool, error) {
+	ready, f := scan.Ready(px.gray, 0)
+	_ = f
+	return w.engine.Orientation(ctx, ready, int(px.dpi+0.5))
+}
+
+// languages finds what the pages are written in: a page or two are read, and their words tried against the dictionaries of the languages that are installed.
+func (w *worker) languages(ctx context.Context, list []candidate) ([]string, error) {
+	found, err := w.guess(ctx, list)
+	if err != nil {
+		return nil, err
+	}
+	if len(found.Codes) == 0 {
+		return []string{usual(w.engine)}, nil
+	}
+	return found.Codes, nil
+}
+
+// usual is the language that is tried first.
+func usual(e *ocr.Engine) string {
+	if slices.Contains(e.Languages, "eng") || len(e.Languages) == 0 {
+		return "eng"
+	}
+	return e.Languages[0]
+}
+
+// Guess is what a document seems to be written in.
+type Guess struct {
+	Codes  []string       // the likeliest first; empty where it can't be told
+	Known  map[string]int // of the words that were tried, how many hundredths each language's dictionary knows
+	Words  int
+	Script string
+	Sample []string // a few lines as they were read
+}
+
+func (w *worker) guess(ctx context.Context, list []candidate) (*Guess, error) {
+	g := &Guess{Known: map[string]int{}}
+	was := w.codes
+	defer func() { w.codes = was }()
+	w.codes = []string{usual(w.engine)}
+	if err := w.engine.Check(w.codes); err != nil {
+		return nil, step.Refuse("%v", err)
+	}
+	w.known = map[int]known{}
+	var words []string
+	for tried, i := 0, 0; i < len(list) && tried < 3 && len(words) < 60; i += max(1, len(list)/5) {
+		tried++
+		px, err := w.pixels(ctx, w.doc, &list[i], &list[i].parts[0])
+		if err != nil {
+			continue // it is told when it is read
+		}
+		lines, f, err := w.read(ctx, px)
+		if err == nil {
+			w.known[list[i].at] = known{strings.Join(w.codes, "+"), lines, f}
+		} else {
+			if ctx.Err() != nil || errors.Is(err, ocr.ErrNone) {
+				return nil, err
+			}
+			continue
+		}
+		for _, l := range lines {
+			var all []string
+			for _, word := range l.Words {
+				all = append(all, word.Text)
+				if core := spelling.Core(word.Text); len([]rune(core)) >= 3 && word.Sure > 40 {
+					words = append(words, core)
+				}
+			}
+			if len(g.Sample) < 4 && len(all) > 3 {
+				g.Sample = append(g.Sample, strings.Join(all, " "))
+			}
+		}
+		if g.Script == "" && len(words) < 12 {
+			if t, ok, err := w.orientation(ctx, px); err == nil && ok {
+				g.Script = t.Script
+			}
+		}
+	}
+	g.Words = len(words)
+	if len(words) == 0 {
+		return g, nil
+	}
+	type knowing struct {
+		code string
+		n    int
+		own  int // words that no better language knows
+	}
+	var all []knowing
+	left := map[string]bool{}
+	knows := map[string]map[string]bool{}
+	for _, word := range words {
+		left[word] = true
+	}
+	for _, code := range w.engine.Languages {
+		sp := spelling.For([]string{code}, nil)
+		if len(sp.Languages) == 0 {
+			continue
+		}
+		k := knowing{code: code}
+		knows[code] = map[string]bool{}
+		for word := range left {
+			if sp.Knows(word) {
+				k.n++
+				knows[code][word] = true
+			}
+		}
+		g.Known[code] = 100 * k.n / len(left)
+		all = append(all, k)
+	}
+	slices.SortFunc(all, func(a, b knowing) int {
+		if a.n != b.n {
+			return b.n - a.n
+		}
+		return strings.Compare(a.code, b.code)
+	})
+	for i := range all { // a second language brings words of its own that the first has not
+		for word := range knows[all[i].code] {
+			if left[word] {
+				all[i].own++
+				delete(left, word)
+			}
+		}
+		total := len(knows[all[i].code])
+		switch {
+		case i == 0 && total*4 >= g.unique(words):
+			g.Codes = append(g.Codes, all[i].code)
+		case i > 0 && len(g.Codes) > 0 && len(g.Codes) < 2 && all[i].own*5 >= g.unique(words) && all[i].own >= 10:
+			g.Codes = append(g.Codes, all[i].code)
+		}
+	}
+	return g, nil
+}
+
+func (g *Guess) unique(words []string) int {
+	seen := map[string]bool{}
+	for _, w := range words {
+		seen[w] = true
+	}
+	return len(seen)
+}
+
+// FindLanguage tells what the pages of a document that need recognizing are written in.
+func FindLanguage(ctx context.Context, doc *pdf.Document, env *step.Env, pages step.Pages, again bool) (*Guess, error) {
+	e, err := Engine()
+	if err != nil {
+		return nil, err
+	}
+	refs, err := pages.Refs(doc, env.Keys)
+	if err != nil {
+		return nil, err
+	}
+	list, _, err := candidates(ctx, doc, refs, again)
+	if err != nil {
+		return nil, err
+	}
+	if len(list) == 0 {
+		return nil, errNothing
+	}
+	w := &worker{doc: doc, env: env, engine: e}
+	return w.guess(ctx, list)
+}
+
+// readPicture reads a picture that is at hand.
+func readPicture(ctx context.Context, e *ocr.Engine, codes []string, g *image.Gray, dpi float64) ([]ocr.Line, scan.Found, error) {
+	w := &worker{env: &step.Env{}, engine: e, codes: codes}
+	return w.readNow(ctx, &pixels{gray: g, toPage: pdf.Identity, dpi: dpi})
+}
