@@ -1,6 +1,7 @@
 package recognize
 
 import (
+	"image"
 	"math"
 	"slices"
 	"strings"
@@ -134,6 +135,99 @@ func measure(l ocr.Line) measured {
 	return m
 }
 
+// inked gives, for the words of a line, where their ink begins and ends: the line's ink is parted at its widest gaps, of which there have to be as many as between
+// its words, and clearly wider than those within them. It gives nothing where that does not fit what the program says.
+func inked(g *image.Gray, l ocr.Line, m measured) [][2]float64 {
+	n := len(l.Words)
+	x0, x1 := max(0, l.Box.Min.X-int(m.size/3)), min(g.Rect.Dx(), l.Box.Max.X+int(m.size/3))
+	if n == 0 || x1-x0 < 4 || m.size < 8 {
+		return nil
+	}
+	dark := make([]bool, x1-x0)
+	for x := x0; x < x1; x++ {
+		base := m.at + m.slope*float64(x)
+		top, low := max(0, int(base-0.78*m.size)), min(g.Rect.Dy()-1, int(base+0.24*m.size))
+		for y := top; y <= low; y++ {
+			if g.Pix[y*g.Stride+x] < 140 {
+				dark[x-x0] = true
+				break
+			}
+		}
+	}
+	type gap struct{ from, to int }
+	var gaps []gap
+	first, last := -1, -1
+	for x, d := range dark {
+		if !d {
+			continue
+		}
+		if first < 0 {
+			first = x
+		} else if x-last > 1 {
+			gaps = append(gaps, gap{last + 1, x})
+		}
+		last = x
+	}
+	if first < 0 || len(gaps) < n-1 {
+		return nil
+	}
+	slices.SortFunc(gaps, func(a, b gap) int { return (b.to - b.from) - (a.to - a.from) })
+	if n-1 < len(gaps) && n > 1 {
+		if in, out := gaps[n-2].to-gaps[n-2].from, gaps[n-1].to-gaps[n-1].from; float64(in) < 1.15*float64(out) {
+			return nil
+		}
+	}
+	gaps = gaps[:n-1]
+	slices.SortFunc(gaps, func(a, b gap) int { return a.from - b.from })
+	out := make([][2]float64, n)
+	at := first
+	for i := range out {
+		end := last + 1
+		if i < n-1 {
+			end = gaps[i].from
+		}
+		out[i] = [2]float64{float64(x0 + at), float64(x0 + end)}
+		w := l.Words[i].Box
+		if mid := (out[i][0] + out[i][1]) / 2; math.Abs(mid-float64(w.Min.X+w.Max.X)/2) > 0.8*m.size || math.Abs(out[i][0]-float64(w.Min.X)) > m.size {
+			return nil
+		}
+		if i < n-1 {
+			at = gaps[i].to
+		}
+	}
+	return out
+}
+
+// toInk sets the sides of words to where their ink is.
+func toInk(g *image.Gray, lines []ocr.Line) {
+	for i := range lines {
+		l := &lines[i]
+		for k, x := range inked(g, *l, measure(*l)) {
+			l.Words[k].Box.Min.X, l.Words[k].Box.Max.X = int(x[0]), int(x[1])
+		}
+	}
+}
+
+// Letters leave a little room at their sides, which belongs to a word as it is set: in parts of the size of type.
+const (
+	roomBefore = 0.04
+	roomBehind = 0.05
+)
+
+// room gives what is left free before and behind the ink of a word.
+func room(s string) (before, behind float64) {
+	r := []rune(s)
+	before, behind = roomBefore, roomBehind
+	if r[0] == '1' {
+		before = 0.1
+	}
+	switch r[len(r)-1] {
+	case '.', ',', ':', ';', '1':
+		behind = 0.08
+	}
+	return
+}
+
 // place sets lines that were read in a picture on the page. words that lie on real text are left out.
 func place(lines []ocr.Line, px *pixels, f *scan.Found, text []pdf.Rect, firstPar int) (out []Line, pars int) {
 	w, h := px.gray.Rect.Dx(), px.gray.Rect.Dy()
@@ -154,8 +248,10 @@ func place(lines []ocr.Line, px *pixels, f *scan.Found, text []pdf.Rect, firstPa
 			if word.Sure < leastSure && !plain(word.Text) {
 				continue
 			}
-			bx, by := foot(float64(word.Box.Min.X))
-			ex, ey := foot(float64(word.Box.Max.X))
+			from, to := float64(word.Box.Min.X), float64(word.Box.Max.X)
+			before, behind := room(word.Text)
+			bx, by := foot(from - before*m.size)
+			ex, ey := foot(to + behind*m.size)
 			if on(text, (bx+ex)/2+(ux-x0)*0.3, (by+ey)/2+(uy-y0)*0.3) {
 				continue
 			}

@@ -394,6 +394,7 @@ func (w *worker) readNow(ctx context.Context, px *pixels) ([]ocr.Line, scan.Foun
 func (w *worker) readTurned(ctx context.Context, px *pixels, quarters int) ([]ocr.Line, scan.Found, error) {
 	ready, f := scan.Ready(px.gray, quarters)
 	lines, err := w.engine.Read(ctx, ready, ocr.Options{Languages: w.codes, DPI: int(px.dpi + 0.5)})
+	toInk(ready, lines)
 	return lines, f, err
 }
 
