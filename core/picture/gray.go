@@ -63,6 +63,13 @@ func Gray(doc *pdf.Document, ref pdf.Ref) (*image.Gray, error) {
 				to[x] = levels.one[row[bit/8]>>(8-depth-bit%8)&mask]
 			}
 		}
+	case n == 3 && depth == 8 && len(levels.dec) == 0:
+		for y := range raw.h {
+			row, to := raw.data[y*stride:][:3*raw.w], out.Pix[y*out.Stride:][:raw.w]
+			for x := range to {
+				to[x] = luma(row[3*x], row[3*x+1], row[3*x+2])
+			}
+		}
 	case depth == 8 || depth == 16:
 		step := depth / 8
 		for y := range raw.h {
@@ -87,7 +94,7 @@ func Gray(doc *pdf.Document, ref pdf.Ref) (*image.Gray, error) {
 }
 
 func luma(r, g, b uint8) uint8 {
-	return uint8((299*uint32(r) + 587*uint32(g) + 114*uint32(b) + 500) / 1000)
+	return uint8((19595*uint32(r) + 38470*uint32(g) + 7471*uint32(b) + 1<<15) >> 16)
 }
 
 // grayJPEG takes the light of a JPEG as it is stored: it need not be made of colours first. It gives nothing where the picture is something else.
@@ -97,6 +104,13 @@ func grayJPEG(doc *pdf.Document, s *pdf.Stream) (*image.Gray, error) {
 		return nil, nil
 	}
 	if a := doc.Array(s.Dict.Get("ColorSpace")); len(a) > 0 && (doc.Name(a[0]) == "Indexed" || doc.Name(a[0]) == "I") {
+		return nil, nil
+	}
+	filter := doc.Name(s.Dict.Get("Filter"))
+	if list := doc.Array(s.Dict.Get("Filter")); len(list) > 0 {
+		filter = doc.Name(list[len(list)-1])
+	}
+	if filter != "DCTDecode" && filter != "DCT" {
 		return nil, nil
 	}
 	data, rest, err := doc.DecodeMost(s, mostCut)

@@ -359,7 +359,8 @@ const (
 func (w *worker) readNow(ctx context.Context, px *pixels) ([]ocr.Line, scan.Found, error) {
 	quarters := 0
 	asked := false
-	if scan.Lying(px.gray) { // turned by a quarter: which way, the program tells
+	small := scan.Shrink(px.gray)
+	if small.Lying() { // turned by a quarter: which way, the program tells
 		t, ok, err := w.orientation(ctx, px)
 		if err != nil {
 			return nil, scan.Found{}, err
@@ -369,7 +370,7 @@ func (w *worker) readNow(ctx context.Context, px *pixels) ([]ocr.Line, scan.Foun
 			quarters = t.Quarters
 		}
 	}
-	lines, f, err := w.readTurned(ctx, px, quarters)
+	lines, f, err := w.readTurned(ctx, px, small, quarters)
 	if err != nil {
 		return nil, f, err
 	}
@@ -381,7 +382,7 @@ func (w *worker) readNow(ctx context.Context, px *pixels) ([]ocr.Line, scan.Foun
 	if err != nil || !ok || t.Quarters == 0 {
 		return lines, f, err
 	}
-	other, of, err := w.readTurned(ctx, px, t.Quarters)
+	other, of, err := w.readTurned(ctx, px, scan.Shrink(px.gray), t.Quarters)
 	if err != nil {
 		return nil, f, err
 	}
@@ -391,8 +392,8 @@ func (w *worker) readNow(ctx context.Context, px *pixels) ([]ocr.Line, scan.Foun
 	return lines, f, nil
 }
 
-func (w *worker) readTurned(ctx context.Context, px *pixels, quarters int) ([]ocr.Line, scan.Found, error) {
-	ready, f := scan.Ready(px.gray, quarters)
+func (w *worker) readTurned(ctx context.Context, px *pixels, small *scan.Small, quarters int) ([]ocr.Line, scan.Found, error) {
+	ready, f := scan.Ready(px.gray, small, quarters)
 	lines, err := w.engine.Read(ctx, ready, ocr.Options{Languages: w.codes, DPI: int(px.dpi + 0.5)})
 	toInk(ready, lines)
 	return lines, f, err
@@ -400,8 +401,7 @@ func (w *worker) readTurned(ctx context.Context, px *pixels, quarters int) ([]oc
 
 // orientation asks how a picture is turned, in a size that is enough for it.
 func (w *worker) orientation(ctx context.Context, px *pixels) (ocr.Turned, bool, error) {
-	ready, f := scan.Ready(px.gray, 0)
-	_ = f
+	ready, _ := scan.Ready(px.gray, scan.Shrink(px.gray), 0)
 	return w.engine.Orientation(ctx, ready, int(px.dpi+0.5))
 }
 

@@ -16,11 +16,10 @@ type Found struct {
 }
 
 // clean is what takes shadows, uneven light and specks away, in place.
-func clean(g *image.Gray, f *Found) {
-	paper := paperOf(g, 64)
-	if lid(g, f) {
-		paper = paperOf(g, 64)
-	}
+func clean(g *image.Gray, s *Small, f *Found) {
+	f.Lid = lid(g, s)
+	paper := paperOf(s.g, max(8, 64/s.by))
+	paper.size *= s.by
 	lo, hi := 255, 0
 	for _, v := range paper.light {
 		lo, hi = min(lo, int(v)), max(hi, int(v))
@@ -73,9 +72,8 @@ func median(v []uint8) uint8 {
 
 // lid finds dark bands along the edges: the shadow of a lid, the ground a sheet lies on. They are long and not deep, and touch the edge; what is
 // written there is not.
-func lid(g *image.Gray, f *Found) bool {
-	by := max(2, max(g.Rect.Dx(), g.Rect.Dy())/300)
-	s := small(g, by)
+func lid(g *image.Gray, of *Small) bool {
+	s, by := of.further(300)
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	if w < 30 || h < 30 {
 		return false
@@ -125,17 +123,23 @@ func lid(g *image.Gray, f *Found) bool {
 		done = true
 		light := uint8(math.Round(paper))
 		for _, at := range part {
-			px, py := (at%w)*by, (at/w)*by
-			for yy := max(0, py-by); yy < min(g.Rect.Dy(), py+2*by); yy++ { // and its soft edge
-				row := g.Pix[yy*g.Stride:]
-				for xx := max(0, px-by); xx < min(g.Rect.Dx(), px+2*by); xx++ {
-					row[xx] = max(row[xx], light)
-				}
+			lighten(g, (at%w)*by, (at/w)*by, by, light)
+			if of.g != g {
+				lighten(of.g, (at%w)*by/of.by, (at/w)*by/of.by, by/of.by, light)
 			}
 		}
 	}
-	f.Lid = f.Lid || done
 	return done
+}
+
+// lighten makes a cell and its soft edge as light as the paper.
+func lighten(g *image.Gray, x, y, by int, light uint8) {
+	for yy := max(0, y-by); yy < min(g.Rect.Dy(), y+2*by); yy++ {
+		row := g.Pix[yy*g.Stride:]
+		for xx := max(0, x-by); xx < min(g.Rect.Dx(), x+2*by); xx++ {
+			row[xx] = max(row[xx], light)
+		}
+	}
 }
 
 // specks takes single dark pixels, and pairs, out of light paper where there are many of them.
@@ -192,23 +196,25 @@ func specks(g *image.Gray) bool {
 	return true
 }
 
-// Ready makes a picture fit to be read: turned by quarters, dark on light, straight, clean. The picture given is left as it is. most is how far askew it may
-// stand.
-func Ready(g *image.Gray, quarters int) (*image.Gray, Found) {
+// Ready makes a picture fit to be read: turned by quarters, dark on light, straight, clean. The picture given is left as it is; s is it, made small, which is changed.
+func Ready(g *image.Gray, s *Small, quarters int) (*image.Gray, Found) {
 	f := Found{Quarter: (quarters%4 + 4) % 4}
-	out := image.NewGray(image.Rect(0, 0, g.Rect.Dx(), g.Rect.Dy()))
+	var out *image.Gray
 	if f.Quarter != 0 {
 		out = Turn(g, f.Quarter)
+		s = &Small{Turn(s.g, f.Quarter), s.by}
 	} else {
+		out = image.NewGray(image.Rect(0, 0, g.Rect.Dx(), g.Rect.Dy()))
 		for y := range g.Rect.Dy() {
 			copy(out.Pix[y*out.Stride:][:g.Rect.Dx()], g.Pix[y*g.Stride:])
 		}
 	}
-	if f.Dark = Dark(out); f.Dark {
+	if f.Dark = s.Dark(); f.Dark {
 		Invert(out)
+		Invert(s.g)
 	}
-	clean(out, &f)
-	if deg, sure := Skew(out, 8); sure && math.Abs(deg) >= 0.08 {
+	clean(out, s, &f)
+	if deg, sure := s.Skew(8); sure && math.Abs(deg) >= 0.08 {
 		f.Skew = deg
 		out = Straight(out, deg, 245)
 	}

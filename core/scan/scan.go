@@ -40,6 +40,29 @@ func small(g *image.Gray, by int) *image.Gray {
 	return out
 }
 
+// Small is a picture made smaller, by which most of what is asked about it is told.
+type Small struct {
+	g  *image.Gray
+	by int // pixels of the whole for one of it, each way
+}
+
+// Shrink makes a picture smaller, to some 1,300 pixels along its longer side.
+func Shrink(g *image.Gray) *Small {
+	by := max(1, int(math.Round(float64(max(g.Rect.Dx(), g.Rect.Dy()))/1300)))
+	s := small(g, by)
+	if by == 1 {
+		s = image.NewGray(g.Rect)
+		copy(s.Pix, g.Pix)
+	}
+	return &Small{s, by}
+}
+
+// further gives it smaller still, to about that many pixels along its longer side.
+func (s *Small) further(to int) (*image.Gray, int) {
+	by := max(1, max(s.g.Rect.Dx(), s.g.Rect.Dy())/to)
+	return small(s.g, by), by * s.by
+}
+
 // cells are a grid over a picture with, for each cell, how light the paper is there.
 type cells struct {
 	w, h, size int
@@ -88,10 +111,9 @@ func (c *cells) at(x, y int) int {
 	return (top*(256-ay) + low*ay) >> 16
 }
 
-// Dark reports whether a picture is light writing on dark ground.
-func Dark(g *image.Gray) bool {
-	by := max(1, max(g.Rect.Dx(), g.Rect.Dy())/400)
-	s := small(g, by)
+// Dark reports whether it is light writing on dark ground.
+func (of *Small) Dark() bool {
+	s, _ := of.further(400)
 	var counts [256]int
 	for y := range s.Rect.Dy() {
 		for _, v := range s.Pix[y*s.Stride:][:s.Rect.Dx()] {
@@ -132,11 +154,10 @@ func marks(s *image.Gray) []bool {
 	return out
 }
 
-// Skew measures by how many degrees the lines of a picture climb to the right (as on the page: counterclockwise), between -most and most, to about a
+// Skew measures by how many degrees the lines climb to the right (as on the page: counterclockwise), between -most and most, to about a
 // twentieth of a degree: the angle at which the feet of the letters gather in the fewest rows. sure is false where there are not lines enough to tell.
-func Skew(g *image.Gray, most float64) (degrees float64, sure bool) {
-	by := max(1, int(math.Round(float64(max(g.Rect.Dx(), g.Rect.Dy()))/1600)))
-	s := small(g, by)
+func (of *Small) Skew(most float64) (degrees float64, sure bool) {
+	s := of.g
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	if w < 40 || h < 20 || w > mostSide || h > mostSide {
 		return 0, false
@@ -211,10 +232,9 @@ func Skew(g *image.Gray, most float64) (degrees float64, sure bool) {
 	return at, sure
 }
 
-// Lying reports whether the lines of a picture run up or down rather than across: it is turned by a quarter.
-func Lying(g *image.Gray) bool {
-	by := max(1, int(math.Round(float64(max(g.Rect.Dx(), g.Rect.Dy()))/1000)))
-	s := small(g, by)
+// Lying reports whether the lines run up or down rather than across: it is turned by a quarter.
+func (of *Small) Lying() bool {
+	s, _ := of.further(700)
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	if w < 40 || h < 40 {
 		return false
