@@ -81,7 +81,7 @@ func lid(g *image.Gray, of *Small) bool {
 	paper := float64(median(s.Pix[:w*h]))
 	dark := make([]bool, w*h)
 	for i, v := range s.Pix[:w*h] {
-		dark[i] = float64(v) < 0.72*paper
+		dark[i] = float64(v) < 0.55*paper
 	}
 	seen := make([]bool, w*h)
 	stack := make([]int, 0, w+h)

@@ -157,71 +157,91 @@ func marks(s *image.Gray) []bool {
 // Skew measures by how many degrees the lines climb to the right (as on the page: counterclockwise), between -most and most, to about a
 // twentieth of a degree: the angle at which the feet of the letters gather in the fewest rows. sure is false where there are not lines enough to tell.
 func (of *Small) Skew(most float64) (degrees float64, sure bool) {
-	s := of.g
+	deg, clear := feetOf(of.g).skew(most)
+	return deg, clear > 1.25
+}
+
+// feet are the places where strokes end downwards.
+type feet struct {
+	at   []foot
+	w, h int
+}
+
+type foot struct{ x, y float32 }
+
+func feetOf(s *image.Gray) (f feet) {
 	w, h := s.Rect.Dx(), s.Rect.Dy()
+	f.w, f.h = w, h
 	if w < 40 || h < 20 || w > mostSide || h > mostSide {
-		return 0, false
+		return f
 	}
 	dark := marks(s)
-	type foot struct{ x, y float32 }
-	var feet []foot
 	edge := w / 50
 	for y := 1; y < h-2; y++ {
 		for x := edge; x < w-edge; x++ {
 			if dark[y*w+x] && !dark[(y+1)*w+x] && dark[(y-1)*w+x] { // the foot of a stroke, not a speck
-				feet = append(feet, foot{float32(x) - float32(w)/2, float32(y)})
+				f.at = append(f.at, foot{float32(x) - float32(w)/2, float32(y)})
 			}
 		}
 	}
-	if len(feet) < 60 {
-		return 0, false
+	return f
+}
+
+// some gives an even choice of them, which is as good as all.
+func (f feet) some(most int) []foot {
+	if len(f.at) <= most {
+		return f.at
 	}
-	some := func(most int) []foot { // an even choice is as good as all
-		if len(feet) <= most {
-			return feet
-		}
-		out := make([]foot, most)
-		for i := range out {
-			out[i] = feet[i*len(feet)/most]
-		}
-		return out
+	out := make([]foot, most)
+	for i := range out {
+		out[i] = f.at[i*len(f.at)/most]
 	}
-	rows := make([]float32, 2*h+w+8)
-	score := func(feet []foot, deg float64) float64 {
-		clear(rows)
-		t := float32(math.Tan(deg * math.Pi / 180))
-		off := float32(len(rows)-h) / 2
-		for _, f := range feet {
-			p := f.y + f.x*t + off
-			i := int(p)
-			if i < 0 || i+1 >= len(rows) {
-				continue
-			}
-			part := p - float32(i)
-			rows[i] += 1 - part
-			rows[i+1] += part
+	return out
+}
+
+// gathered tells how much they gather in rows that climb by an angle.
+func (f feet) gathered(at []foot, deg float64, rows []float32) float64 {
+	clear(rows)
+	t := float32(math.Tan(deg * math.Pi / 180))
+	off := float32(len(rows)-f.h) / 2
+	for _, f := range at {
+		p := f.y + f.x*t + off
+		i := int(p)
+		if i < 0 || i+1 >= len(rows) {
+			continue
 		}
-		sum := 0.0
-		for _, v := range rows {
-			sum += float64(v * v)
-		}
-		return sum
+		part := p - float32(i)
+		rows[i] += 1 - part
+		rows[i+1] += part
 	}
-	best, at := -1.0, 0.0
+	sum := 0.0
+	for _, v := range rows {
+		sum += float64(v * v)
+	}
+	return sum
+}
+
+// skew gives the angle at which they gather most, and how much more than at the middle one of the angles tried.
+func (f feet) skew(most float64) (at, clear float64) {
+	if len(f.at) < 60 {
+		return 0, 0
+	}
+	rows := make([]float32, 2*f.h+f.w+8)
+	best := -1.0
 	var all []float64
 	try := func(feet []foot, deg float64) {
-		v := score(feet, deg)
+		v := f.gathered(feet, deg, rows)
 		if all = append(all, v); v > best {
 			best, at = v, deg
 		}
 	}
-	few := some(10000)
+	few := f.some(8000)
 	for d := -most; d <= most+1e-9; d += 0.25 {
 		try(few, d)
 	}
 	slices.Sort(all)
-	sure = best > 1.25*all[len(all)/2]
-	many := some(24000)
+	clear = best / max(1, all[len(all)/2])
+	many := f.some(24000)
 	for _, step := range []float64{0.08, 0.025} {
 		mid := at
 		best = -1
@@ -229,36 +249,16 @@ func (of *Small) Skew(most float64) (degrees float64, sure bool) {
 			try(many, mid+float64(k)*step)
 		}
 	}
-	return at, sure
+	return at, clear
 }
 
-// Lying reports whether the lines run up or down rather than across: it is turned by a quarter.
+// Lying reports whether the lines run up or down rather than across: it is turned by a quarter. Their feet gather in few rows more clearly then once it is
+// turned back.
 func (of *Small) Lying() bool {
-	s, _ := of.further(700)
-	w, h := s.Rect.Dx(), s.Rect.Dy()
-	if w < 40 || h < 40 {
-		return false
-	}
-	dark := marks(s)
-	// lines of text leave light between them: the dark of neighbouring rows differs more than that of neighbouring columns
-	across, down := make([]float64, h), make([]float64, w)
-	for y := h / 20; y < h-h/20; y++ {
-		for x := w / 20; x < w-w/20; x++ {
-			if dark[y*w+x] {
-				across[y]++
-				down[x]++
-			}
-		}
-	}
-	change := func(v []float64) (sum float64) {
-		total := 0.0
-		for i := 1; i < len(v); i++ {
-			sum += (v[i] - v[i-1]) * (v[i] - v[i-1])
-			total += v[i]
-		}
-		return sum / max(1, total)
-	}
-	return change(down) > 2*change(across)
+	s, _ := of.further(800)
+	_, upright := feetOf(s).skew(8)
+	_, turned := feetOf(Turn(s, 1)).skew(8)
+	return turned > 1.25 && turned > 1.2*upright
 }
 
 // Turn turns a picture by quarters, clockwise.
