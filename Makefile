@@ -22,14 +22,14 @@ HOSTILE ?= $(CURDIR)/mutate/seeds
 .PHONY: demo build test lint bench papers corpus agree walk hostile fuzz shots vendor
 
 demo: build
-	-tools/need chromium:chromium
+	-tools/need chromium:chromium tesseract:tesseract-ocr /usr/share/hunspell/en_US.dic:hunspell-en-us
 	./glenrain demo --addr $(ADDR)
 
 build:
 	go build -o glenrain ./cmd/glenrain
 
 test:
-	tools/need qpdf:qpdf pdftotext:poppler-utils mutool:mupdf-tools chromium:chromium gcc:gcc
+	tools/need qpdf:qpdf pdftotext:poppler-utils mutool:mupdf-tools chromium:chromium gcc:gcc tesseract:tesseract-ocr /usr/share/hunspell/en_US.dic:hunspell-en-us /usr/share/hunspell/de_DE.dic:hunspell-de-de /usr/share/tesseract-ocr/5/tessdata/deu.traineddata:tesseract-ocr-deu hunspell:hunspell scanimage:sane-utils
 	$(MAKE) lint
 	go test -count=1 ./core/raster # compiles PDFium once, for the tests of all packages
 	go test ./...

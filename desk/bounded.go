@@ -3,6 +3,7 @@ package desk
 import (
 	"context"
 	"errors"
+	"fmt"
 	"time"
 
 	"glenrain/core/pdf"
@@ -81,11 +82,16 @@ func (m made) all() []string {
 }
 
 // runBounded runs a step on a snapshot, as bounded. Its files are tidied up where it fails.
-func (d *Desk) runBounded(ctx context.Context, at *Snapshot, s step.Step, row Step, progress func(done, total int)) (made, error) {
+func (d *Desk) runBounded(ctx context.Context, at *Snapshot, s step.Step, row Step, w *Work) (made, error) {
 	m, err := bounded(ctx, d, row.Name, func(ctx context.Context) (made, error) {
 		src := &sources{desk: d, person: row.PersonID}
 		defer src.close()
-		r, err := d.run(ctx, at, s, row, &step.Env{Sources: src, Files: src, Progress: progress})
+		env := &step.Env{Sources: src, Files: src}
+		defer d.tools(env, fmt.Sprintf("step-%d", at.Document.ID))()
+		if w != nil {
+			env.Progress, env.Enough = w.Set, w.Enough
+		}
+		r, err := d.run(ctx, at, s, row, env)
 		return made{r, src.kept}, err
 	}, func(m made) { d.tidy(m.all()...) })
 	if err != nil {

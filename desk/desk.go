@@ -32,6 +32,7 @@ type Desk struct {
 	lock     *os.File
 	registry *step.Registry
 	pool     *raster.Pool
+	readings memory
 	log      *slog.Logger
 	now      func() time.Time
 	maxWork  time.Duration
@@ -112,7 +113,7 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	d := &Desk{
 		Store: store, db: db, dir: dir, lock: lock, registry: opt.Registry, pool: pool, log: opt.Log, now: opt.Now, maxWork: cmp.Or(opt.MaxWork, pdf.MaxWork),
 		live: map[uint]*live{}, bases: map[string]*openBase{}, hashing: make(chan struct{}, 2),
-		pictures: pictures{dir: filepath.Join(dir, "pages")}, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{},
+		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{},
 	}
 	if d.now == nil {
 		d.now = time.Now

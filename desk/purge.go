@@ -57,6 +57,7 @@ func (d *Desk) purge(ctx context.Context, person, id uint) error {
 		}
 		return d.noteIn(ctx, tx, Record{PersonID: person, What: "purged", DocumentID: id, Document: row.Name})
 	})
+	d.readings.forget() // it may hold text of it
 	if err != nil {
 		return err
 	}

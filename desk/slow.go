@@ -29,7 +29,7 @@ func (d *Desk) DoLater(ctx context.Context, c Change) (w *Work, done *Outcome, e
 		}
 		r := &Reservation{Person: p.ID, Who: p.Name, What: d.registry.Title(c.Name)}
 		ready := make(chan struct{})
-		w = d.Start(c.Person, r.What, func(ctx context.Context, w *Work) (any, error) {
+		w = d.start(c.Person, r.What, d.registry.Parts(c.Name), func(ctx context.Context, w *Work) (any, error) {
 			<-ready
 			return d.doReserved(ctx, w, l, c.Document, head, s, row)
 		})
@@ -51,7 +51,7 @@ func (d *Desk) doReserved(ctx context.Context, w *Work, l *live, document uint, 
 		d.mu.Unlock()
 	}
 	defer free() // whatever happens
-	m, err := d.runBounded(ctx, head, s, row, w.Set)
+	m, err := d.runBounded(ctx, head, s, row, w)
 	if err != nil {
 		return nil, err
 	}

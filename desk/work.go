@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"runtime/debug"
 	"sync"
+	"time"
 )
 
 // Work is something that takes long and goes on in the background: it can be looked
@@ -14,6 +15,7 @@ type Work struct {
 	ID       uint
 	Label    string
 	PersonID uint
+	Parts    bool // it can be stopped with what is done kept
 
 	mu     sync.Mutex
 	done   int
@@ -23,6 +25,9 @@ type Work struct {
 	result any
 	cancel context.CancelFunc
 	ended  chan struct{}
+	enough bool
+	moved  chan struct{} // closed and made anew when it is further
+	since  time.Time
 }
 
 // WorkState is how far work is.
@@ -55,8 +60,39 @@ func (w *Work) Look() Progress {
 func (w *Work) Set(done, total int) {
 	w.mu.Lock()
 	w.done, w.total = done, total
+	w.tell()
 	w.mu.Unlock()
 }
+
+func (w *Work) tell() {
+	close(w.moved)
+	w.moved = make(chan struct{})
+}
+
+// Changed is closed when the work is further than it was at the time of the call, or asked to stop.
+func (w *Work) Changed() <-chan struct{} {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.moved
+}
+
+// Stop asks the work to begin no more parts, and to keep what is done. Work that has no parts goes on to its end.
+func (w *Work) Stop() {
+	w.mu.Lock()
+	w.enough = true
+	w.tell()
+	w.mu.Unlock()
+}
+
+// Enough reports whether the work was asked to stop.
+func (w *Work) Enough() bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.enough
+}
+
+// Since is when the work began.
+func (w *Work) Since() time.Time { return w.since }
 
 // Cancel asks the work to end.
 func (w *Work) Cancel() { w.cancel() }
@@ -83,8 +119,13 @@ const keptWork = 200
 
 // Start runs f in the background.
 func (d *Desk) Start(person uint, label string, f func(context.Context, *Work) (any, error)) *Work {
+	return d.start(person, label, false, f)
+}
+
+// start runs f in the background; parts says that it can be stopped with what is done kept.
+func (d *Desk) start(person uint, label string, parts bool, f func(context.Context, *Work) (any, error)) *Work {
 	ctx, cancel := context.WithCancel(context.Background())
-	w := &Work{Label: label, PersonID: person, state: WorkRunning, cancel: cancel, ended: make(chan struct{})}
+	w := &Work{Label: label, Parts: parts, PersonID: person, state: WorkRunning, cancel: cancel, ended: make(chan struct{}), moved: make(chan struct{}), since: time.Now()}
 	d.work.mu.Lock()
 	if d.work.byID == nil {
 		d.work.byID = map[uint]*Work{}

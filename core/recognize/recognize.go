@@ -5,7 +5,6 @@ package recognize
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"regexp"
@@ -26,7 +25,7 @@ import (
 // Kinds are the steps of this job.
 func Kinds() []step.Kind {
 	return []step.Kind{
-		{Name: "recognize", Title: "Recognize text", Meaning: "Recognizes the text of pages that are pictures, and sets it unseen over them.", Slow: true,
+		{Name: "recognize", Title: "Recognize text", Meaning: "Recognizes the text of pages that are pictures, and sets it unseen over them.", Slow: true, Parts: true,
 			New: func() step.Step { return &Recognize{Pages: step.Pages{Rule: "all"}} }},
 		{Name: "recognize-words", Title: "Put recognized words right", Meaning: "Accepts recognized words, or puts others in their place.", New: func() step.Step { return &Words{} }},
 		{Name: "recognize-remove", Title: "Remove recognized text", Meaning: "Takes recognized text off pages; the pictures stay.", New: func() step.Step { return &Remove{Pages: step.Pages{Rule: "all"}} }},
@@ -353,6 +352,7 @@ type Change struct {
 	Word int    `json:"word"`           // which word of the layer, counted from 0
 	Was  string `json:"was"`            // what it says now
 	Text string `json:"text,omitempty"` // what it is to say; nothing: it is right as it is
+	Gone bool   `json:"gone,omitempty"` // it is no word, and goes
 }
 
 // Words is the step "recognize-words".
@@ -380,6 +380,7 @@ func (w *Words) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 		return nil, step.Refuse("no text was recognized on this page")
 	}
 	accepted, changed := 0, 0
+	gone := map[int]bool{}
 	var first Change
 	for _, c := range w.Changes {
 		at := word(u, c.Word)
@@ -391,33 +392,76 @@ func (w *Words) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 			return nil, step.Refuse("a word has up to 400 letters")
 		}
 		note.Doubts = slices.DeleteFunc(note.Doubts, func(d Doubt) bool { return d.Word == c.Word })
-		if text == "" || text == at.Text {
+		if c.Gone {
+			gone[c.Word] = true
+		} else if text == "" || text == at.Text {
 			accepted++
 		} else {
 			at.Text = text
 			changed++
-			first = Change{c.Word, c.Was, text}
+			first = Change{Word: c.Word, Was: c.Was, Text: text}
 		}
 	}
+	without(u, &note, gone)
 	u.Note = note.String()
 	if err := draw.PutUnseen(doc, refs[0], u); err != nil {
 		return nil, err
 	}
 	res := &step.Result{Pages: env.Keys.Of(refs), Show: env.Keys.Key(refs[0])}
+	removed := ""
+	if n := len(gone); n > 0 {
+		removed = fmt.Sprintf(", %d removed", n)
+	}
 	switch {
-	case changed == 1 && accepted == 0:
+	case changed+accepted == 0:
+		res.Sentence = step.Count(len(gone), "recognized word") + " removed: not text"
+		if len(gone) == 1 {
+			res.Sentence = fmt.Sprintf("Recognized word “%s” removed: not text", w.Changes[0].Was)
+		}
+	case changed == 1 && accepted == 0 && removed == "":
 		res.Sentence = fmt.Sprintf("Recognized word “%s” put right: “%s”", first.Was, first.Text)
-	case changed == 0 && accepted == 1:
+	case changed == 0 && accepted == 1 && removed == "":
 		res.Sentence = fmt.Sprintf("Recognized word “%s” accepted", w.Changes[0].Was)
 	case changed == 0:
-		res.Sentence = step.Count(accepted, "recognized word") + " accepted"
+		res.Sentence = step.Count(accepted, "recognized word") + " accepted" + removed
 	default:
 		res.Sentence = step.Count(changed, "recognized word") + " put right"
 		if accepted > 0 {
 			res.Sentence += fmt.Sprintf(", %d accepted", accepted)
 		}
+		res.Sentence += removed
 	}
 	return res, nil
+}
+
+// without takes words out of a layer; the doubts that are left go on naming theirs.
+func without(u *draw.Unseen, note *Note, gone map[int]bool) {
+	if len(gone) == 0 {
+		return
+	}
+	now := map[int]int{}
+	n, left := 0, 0
+	for i := range u.Lines {
+		l := &u.Lines[i]
+		var kept []draw.UnseenWord
+		for _, w := range l.Words {
+			if !gone[n] {
+				now[n] = left
+				left++
+				kept = append(kept, w)
+			}
+			n++
+		}
+		l.Words = kept
+	}
+	u.Lines = slices.DeleteFunc(u.Lines, func(l draw.UnseenLine) bool { return len(l.Words) == 0 })
+	var doubts []Doubt
+	for _, d := range note.Doubts {
+		if at, ok := now[d.Word]; ok {
+			doubts = append(doubts, Doubt{at, d.Sure})
+		}
+	}
+	note.Doubts = doubts
 }
 
 // word gives a word of a layer.
@@ -448,8 +492,8 @@ const (
 	Unneeded              // nothing is to be seen on it that could be text
 )
 
-// kindOf tells from the look of a page what recognizing may do for it.
-func kindOf(l finding.PageLook) Needs {
+// NeedsOf tells from the look of a page what recognizing may do for it.
+func NeedsOf(l finding.PageLook) Needs {
 	switch l.Kind() {
 	case finding.Picture:
 		return Whole
@@ -465,7 +509,7 @@ func kindOf(l finding.PageLook) Needs {
 	return Nothing
 }
 
-var errNothing = errors.New("nothing to recognize")
+var errNothing = &step.Refusal{Sentence: "no page of these needs to be recognized"}
 
 // Engine gives the engine, or a refusal in a sentence.
 func Engine() (*ocr.Engine, error) {

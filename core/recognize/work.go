@@ -47,7 +47,7 @@ func candidates(ctx context.Context, doc *pdf.Document, refs []pdf.Ref, again bo
 			continue
 		}
 		g := doc.Geometry(ref)
-		c := candidate{ref: ref, at: index[i], geo: g, kind: kindOf(finding.LookAt(doc, p, g))}
+		c := candidate{ref: ref, at: index[i], geo: g, kind: NeedsOf(finding.LookAt(doc, p, g))}
 		if c.kind == Layered {
 			if layered++; !again {
 				continue

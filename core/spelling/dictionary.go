@@ -526,6 +526,9 @@ func (d *Dictionary) Has(word string) bool {
 }
 
 func (d *Dictionary) spelled(word string, depth int) bool {
+	if slices.ContainsFunc(d.stems[word], func(f flags) bool { return f.has(d.forbidden) }) {
+		return false
+	}
 	if d.whole(word, false) || d.compounded(word) {
 		return true
 	}
@@ -537,7 +540,7 @@ func (d *Dictionary) spelled(word string, depth int) bool {
 			if d.whole(lower, upper != word) || d.compounded(lower) {
 				return true
 			}
-			if upper == word && (d.whole(title(lower), false) || d.compounded(title(lower))) {
+			if upper == word && (d.whole(title(lower), false) || d.compounded(title(lower)) || d.sharp(lower)) {
 				return true
 			}
 		}
@@ -552,6 +555,18 @@ func (d *Dictionary) spelled(word string, depth int) bool {
 			}
 		} else if i > 0 && i+len(b) == len(word) && d.spelled(word[:i], depth+1) {
 			return true
+		}
+	}
+	return false
+}
+
+// sharp reports whether a word in capitals is one that has ß in small letters.
+func (d *Dictionary) sharp(lower string) bool {
+	for i := 0; i+2 <= len(lower); i++ {
+		if lower[i:i+2] == "ss" {
+			if w := lower[:i] + "ß" + lower[i+2:]; d.whole(w, false) || d.whole(title(w), false) {
+				return true
+			}
 		}
 	}
 	return false
@@ -616,6 +631,9 @@ func (d *Dictionary) Suggest(word string, n int, more ...[2]string) []string {
 	}
 	for i := range len(r) + 1 {
 		for _, c := range letters {
+			if !unicode.IsLetter(c) && c != '\'' {
+				continue
+			}
 			if i < len(r) {
 				s := slices.Clone(r)
 				s[i] = c

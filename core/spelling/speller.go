@@ -73,9 +73,9 @@ func (s *Speller) Knows(word string) bool {
 
 // Suggest gives up to n words that come near, with the punctuation around the word kept.
 func (s *Speller) Suggest(word string, n int, more ...[2]string) (out []string) {
-	core := Core(word)
+	core := strings.TrimFunc(word, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsNumber(r) })
 	at := strings.Index(word, core)
-	if core == "" {
+	if !strings.ContainsFunc(core, unicode.IsLetter) { // numbers are not for a dictionary
 		return nil
 	}
 	for _, d := range s.dicts {

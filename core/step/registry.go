@@ -18,6 +18,7 @@ type Kind struct {
 	Title   string   // what people call it; its name if empty
 	Was     []string // its names of before, still read in stored trails and lists of steps
 	Slow    bool     // it is run in the background, with progress, and reserves the document meanwhile
+	Parts   bool     // its work is done in parts: it can be stopped, and what is done is kept
 	Comment bool     // it comments on a document, which readers do who change nothing
 }
 
@@ -58,6 +59,12 @@ func (g *Registry) kind(name string) (Kind, bool) {
 func (g *Registry) Slow(name string) bool {
 	k, _ := g.kind(name)
 	return k.Slow
+}
+
+// Parts reports whether the work of the step of that name can be stopped with what is done kept.
+func (g *Registry) Parts(name string) bool {
+	k, _ := g.kind(name)
+	return k.Parts
 }
 
 // Comments reports whether the step of that name comments on a document.

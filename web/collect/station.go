@@ -19,12 +19,12 @@ var files embed.FS
 // Station is the value that the list of stations has.
 func Station() station.Station {
 	return station.Station{
-		Path: "collect", Name: "Collect", Words: "pages of other documents", Surface: station.Paper, Files: files, Routes: routes,
+		Path: "collect", Name: "Collect", Words: "pages of other documents, scans, text of scans", Surface: station.Paper, Files: files, Routes: routes,
 		Jobs: []station.Job{{
 			Words: "insert pages", Slip: "insert.html", Module: "insert.js", View: insertView,
 			Steps: []station.Form{{Step: "insert", Spot: insertSpot}},
 			Finds: []station.Find{{Text: "Insert pages of another document", Words: "insert add bring collect pages picture document merge import"}},
-		}},
+		}, recognizing()},
 	}
 }
 
@@ -67,6 +67,7 @@ func find(r *http.Request, d *desk.Desk, but uint, words string) (*view, error) 
 }
 
 func routes(r station.Router, h station.Host) {
+	recognizeRoutes(r, h)
 	r.Get("/collect/documents", func(w http.ResponseWriter, r *http.Request) error {
 		if err := h.Desk().May(r.Context(), station.Person(r).ID, desk.ActLook, station.ID(r, "id")); err != nil {
 			return err

@@ -179,7 +179,7 @@ type finding struct{ Text, Act, URL string }
 
 // acts are what answers the traits of a document: words of a link, and where it leads behind the document's address.
 var acts = map[string][2]string{
-	"no-text": {"Look at the first of them", "review?page=no-text"}, "part-text": {"Look at the first of them", "review?page=part-text"},
+	"no-text": {"Recognize their text", "collect/recognize"}, "part-text": {"Recognize their text", "collect/recognize"},
 	"signed": {"Hand it out with its signature, or without", "release"}, "locked": {"Hand it out locked again, or open", "release"},
 	"comments": {"See them", "review"}, "heavy": {"See what it weighs", ""},
 }
@@ -212,7 +212,7 @@ func (s *screen) about(w http.ResponseWriter, r *http.Request) error {
 				if err != nil {
 					continue
 				}
-				place = "review?page=" + key
+				place += "?page=" + key
 			}
 			f.Act, f.URL = a[0], fmt.Sprintf("/desk/%d/%s", row.ID, place)
 		}

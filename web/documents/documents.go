@@ -62,6 +62,7 @@ func (s *screen) routes(r station.Router) {
 	r.Post("/documents/again", s.again)
 	r.Post("/documents/combine", s.combine)
 	r.Post("/documents/bin", s.bin)
+	r.Post("/documents/recognize", s.recognize)
 	r.Post("/documents/restore", s.restore)
 	r.Get("/documents/{id}/about", s.about)
 	r.Get("/documents/{id}/name", s.nameForm)
@@ -429,4 +430,13 @@ func sendFile(w http.ResponseWriter, r *http.Request, f *os.File, name string) e
 	}
 	http.ServeContent(w, r, "", st.ModTime(), f)
 	return nil
+}
+
+// recognize recognizes the text of the documents that are selected.
+func (s *screen) recognize(w http.ResponseWriter, r *http.Request) error {
+	work, err := s.desk.RecognizeMany(r.Context(), station.Person(r).ID, selected(r), "")
+	if err != nil {
+		return err
+	}
+	return s.Work(w, r, work)
 }

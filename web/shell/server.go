@@ -176,6 +176,7 @@ func (s *Server) Routes() chi.Router {
 			own.Post("/me/sessions", s.endOwnSession)
 			own.Get("/progress/{work}", s.workPage)
 			own.Post("/progress/{work}/cancel", s.cancelWork)
+			own.Post("/progress/{work}/stop", s.stopWork)
 			s.deskRoutes(own)
 			for i := range s.opt.Stations {
 				st := &s.opt.Stations[i]

@@ -1,6 +1,7 @@
 package shell
 
 import (
+	"fmt"
 	"net/http"
 	"time"
 
@@ -15,6 +16,11 @@ type workView struct {
 	Percent  int
 	Sentence string // of what went wrong
 	Place    string // of the desk that is shown when a step has ended
+	Parts    bool   // it can be stopped with what is done kept
+	Stopping bool
+	Left     string // how long it takes still
+	Details  []string
+	Fine     bool // the sentence is not of a problem
 }
 
 // workPage shows how far background work is; the part asks again by itself until it ends.
@@ -37,9 +43,10 @@ func (s *Server) showWork(w http.ResponseWriter, r *http.Request, work *desk.Wor
 		return nil
 	}
 	p := work.Look()
-	v := workView{ID: work.ID, Label: work.Label, Progress: p, Place: r.FormValue("_place")}
+	v := workView{ID: work.ID, Label: work.Label, Progress: p, Place: r.FormValue("_place"), Parts: work.Parts, Stopping: work.Enough()}
 	if p.Total > 0 {
 		v.Percent = min(100, 100*p.Done/p.Total)
+		v.Left = left(time.Since(work.Since()), p.Done, p.Total)
 	}
 	if p.Err != nil {
 		if p.State == desk.WorkCancelled {
@@ -61,6 +68,8 @@ func (s *Server) showWork(w http.ResponseWriter, r *http.Request, work *desk.Wor
 			}
 			http.Redirect(w, r, led, http.StatusSeeOther)
 			return nil
+		case *desk.Told:
+			v.Sentence, v.Details, v.Fine = led.Sentence, led.Details, !led.Problem
 		case *desk.Outcome:
 			w.Header().Set("HX-Retarget", "#swap")
 			w.Header().Set("HX-Reswap", "outerHTML")
@@ -70,6 +79,33 @@ func (s *Server) showWork(w http.ResponseWriter, r *http.Request, work *desk.Wor
 	w.Header().Set("HX-Retarget", "#message")
 	w.Header().Set("HX-Reswap", "innerHTML")
 	return s.render(w, http.StatusOK, "shell", "work", v)
+}
+
+// left says how long work takes still, where it is known by what was done so far.
+func left(so time.Duration, done, total int) string {
+	if done < 1 || done >= total || so < 3*time.Second {
+		return ""
+	}
+	t := time.Duration(float64(so) * float64(total-done) / float64(done))
+	switch {
+	case t < 10*time.Second:
+		return "a few seconds left"
+	case t < 90*time.Second:
+		return fmt.Sprintf("about %d seconds left", int(t.Seconds()/10+0.5)*10)
+	case t < 2*time.Hour:
+		return fmt.Sprintf("about %d minutes left", int(t.Minutes()+0.5))
+	}
+	return fmt.Sprintf("about %d hours left", int(t.Hours()+0.5))
+}
+
+// stopWork lets work end with what is done so far.
+func (s *Server) stopWork(w http.ResponseWriter, r *http.Request) error {
+	work, err := s.theirWork(r)
+	if err != nil {
+		return err
+	}
+	work.Stop()
+	return s.showWork(w, r, work)
 }
 
 func (s *Server) cancelWork(w http.ResponseWriter, r *http.Request) error {

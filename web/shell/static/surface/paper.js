@@ -120,12 +120,13 @@ export class Paper {
       if (n.now) note.setAttribute("aria-current", "true");
       const mark = document.createElement("mark");
       mark.textContent = n.text;
+      if (n.picture) note.append(Object.assign(document.createElement("img"), { src: n.picture, alt: "", loading: "lazy" }));
       note.append(n.before, mark, n.after);
       note.onclick = n.go;
       const y = Math.max(free, n.y * this.now.s - 2);
       if (y > this.now.h - 20) break;
       note.style.top = `${y}px`;
-      free = y + 42;
+      free = y + (n.picture ? 66 : 42);
       this.margin.append(note);
     }
   }

@@ -1,0 +1,318 @@
+package desk
+
+import (
+	"context"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+
+	"glenrain/core/finding"
+	"glenrain/core/raster"
+	"glenrain/core/recognize"
+	"glenrain/core/step"
+)
+
+// memory remembers parts of long work in files, so that work which was broken off, by whatever, goes on where it was. It is a cache: the oldest go where it
+// grows too large.
+type memory struct {
+	dir string
+	mu  sync.Mutex
+	n   int // stored since it was last cleared
+}
+
+// Bounds of what is remembered.
+const (
+	mostRemembered = 256 << 20 // bytes
+	leftRemembered = 192 << 20
+)
+
+// Recall gives what was stored.
+func (m *memory) Recall(of [32]byte) ([]byte, bool) {
+	b, err := os.ReadFile(m.path(of))
+	return b, err == nil
+}
+
+func (m *memory) path(of [32]byte) string { return filepath.Join(m.dir, hex.EncodeToString(of[:])) }
+
+// Store keeps a part; where that fails it is made again.
+func (m *memory) Store(of [32]byte, data []byte) {
+	if err := os.MkdirAll(m.dir, 0o700); err != nil {
+		return
+	}
+	f, err := os.CreateTemp(m.dir, ".new-*")
+	if err != nil {
+		return
+	}
+	_, err = f.Write(data)
+	if err = errors.Join(err, f.Close()); err == nil {
+		err = os.Rename(f.Name(), m.path(of))
+	}
+	if err != nil {
+		_ = os.Remove(f.Name())
+	}
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.n++; m.n%64 == 0 {
+		m.clear()
+	}
+}
+
+// clear removes the oldest until what is left is small enough.
+func (m *memory) clear() {
+	type kept struct {
+		path string
+		size int64
+		at   int64
+	}
+	var all []kept
+	sum := int64(0)
+	_ = filepath.WalkDir(m.dir, func(path string, e fs.DirEntry, err error) error {
+		if err != nil || e.IsDir() {
+			return nil
+		}
+		if info, err := e.Info(); err == nil {
+			all = append(all, kept{path, info.Size(), info.ModTime().UnixNano()})
+			sum += info.Size()
+		}
+		return nil
+	})
+	if sum <= mostRemembered {
+		return
+	}
+	slices.SortFunc(all, func(a, b kept) int { return int(a.at - b.at) })
+	for _, k := range all {
+		if sum <= leftRemembered {
+			return
+		}
+		if os.Remove(k.path) == nil {
+			sum -= k.size
+		}
+	}
+}
+
+// forget forgets all.
+func (m *memory) forget() { _ = os.RemoveAll(m.dir) }
+
+// tools gives a step's work what it needs besides the document; done frees it.
+func (d *Desk) tools(env *step.Env, who string) (done func()) {
+	drawer := raster.NewDrawer(who, func() (*raster.Pool, error) { return d.pool, nil })
+	env.Draw, env.Remember = drawer, &d.readings
+	return drawer.Close
+}
+
+// PageNeeds is what recognizing text may do for a page.
+type PageNeeds struct {
+	Key    step.Key
+	Number int
+	Needs  recognize.Needs
+	Sure   int // of a layer of ours, in hundredths; -1 without one
+	Doubts int // words of it that are doubted
+}
+
+// Needs tells of each page of a document's head what recognizing text may do for it, from what the page was found to show when its text was read. known is false
+// while that goes on.
+func (d *Desk) Needs(ctx context.Context, s *Snapshot) (out []PageNeeds, known bool, err error) {
+	var rows []PageText
+	if err := d.db.WithContext(ctx).Select("key", "version", "look", "text").Where("document_id = ?", s.Document.ID).Find(&rows).Error; err != nil {
+		return nil, false, err
+	}
+	looks := make(map[string]*PageText, len(rows))
+	for i := range rows {
+		looks[rows[i].Key] = &rows[i]
+	}
+	doc := s.PDF.In(ctx)
+	known = true
+	for i, p := range s.Pages() {
+		n := PageNeeds{Key: p.Key, Number: i + 1, Sure: -1}
+		row := looks[p.Key.String()]
+		if ref, ok := s.Keys.Ref(p.Key); ok { // what was recognized just now is known before its text is read
+			if _, note, ok := recognize.Layer(doc, ref); ok {
+				n.Needs, n.Sure, n.Doubts = recognize.Layered, note.Sure, len(note.Doubts)
+			}
+		}
+		switch {
+		case n.Sure >= 0:
+		case row == nil || row.Version != p.Version:
+			known = false
+		default:
+			var l finding.PageLook
+			_ = json.Unmarshal([]byte(row.Look), &l)
+			if n.Needs = recognize.NeedsOf(l); n.Needs == recognize.Layered && recognize.Poorly(ctx, row.Text) {
+				n.Needs = recognize.Poor
+			}
+		}
+		out = append(out, n)
+	}
+	return out, known, nil
+}
+
+// Recognized is what came of recognizing one of several documents.
+type Recognized struct {
+	ID       uint
+	Name     string
+	Sentence string // what was done, or why not
+	Failed   bool
+}
+
+// RecognizeMany recognizes the text of several documents, one after the other, in the background. One that fails stops nothing. Its result is a *Told.
+func (d *Desk) RecognizeMany(ctx context.Context, person uint, ids []uint, languages string) (*Work, error) {
+	if len(ids) == 0 || len(ids) > mostAtOnce {
+		return nil, step.Refuse("up to %d documents are recognized at once", mostAtOnce)
+	}
+	if _, err := recognize.Engine(); err != nil {
+		return nil, err
+	}
+	docs := make([]Document, 0, len(ids))
+	for _, id := range ids {
+		if err := d.MayStep(ctx, person, id, "recognize"); err != nil {
+			return nil, err
+		}
+		s, err := d.Look(ctx, person, id)
+		if err != nil {
+			return nil, err
+		}
+		docs = append(docs, s.Document)
+	}
+	return d.start(person, fmt.Sprintf("Recognize the text of %s", step.Count(len(ids), "document")), true, func(ctx context.Context, w *Work) (any, error) {
+		var out []Recognized
+		for i, row := range docs {
+			if err := ctx.Err(); err != nil {
+				return nil, err
+			}
+			if w.Enough() {
+				break
+			}
+			r := Recognized{ID: row.ID, Name: row.Name}
+			done, err := d.recognizeOne(ctx, w, person, row.ID, languages, func(done, total int) { w.Set(i, len(docs)) })
+			switch {
+			case err == nil:
+				r.Sentence = done.Step.Sentence + "."
+			case ctx.Err() != nil:
+				return nil, ctx.Err()
+			default:
+				r.Failed = true
+				r.Sentence = step.Sentence(sentenceOf(err)) + "."
+			}
+			out = append(out, r)
+			w.Set(i+1, len(docs))
+		}
+		return told(out, len(docs)), nil
+	}), nil
+}
+
+// Told is a result of work that leads nowhere: what was done, in a sentence, and more about it.
+type Told struct {
+	Sentence string
+	Details  []string
+	Problem  bool
+}
+
+// told says what came of recognizing several documents: what went wrong first.
+func told(list []Recognized, of int) *Told {
+	t := &Told{}
+	done := 0
+	for _, r := range list {
+		if r.Failed {
+			t.Problem = true
+			t.Details = append(t.Details, fmt.Sprintf("“%s”: %s", r.Name, r.Sentence))
+		} else {
+			done++
+		}
+	}
+	for _, r := range list {
+		if !r.Failed && len(t.Details) < 40 {
+			t.Details = append(t.Details, fmt.Sprintf("“%s”: %s", r.Name, r.Sentence))
+		}
+	}
+	t.Sentence = fmt.Sprintf("Text of %d of %s recognized.", done, step.Count(of, "document"))
+	if n := of - len(list); n > 0 {
+		t.Sentence += fmt.Sprintf(" Stopped: %s left as they were.", step.Count(n, "document"))
+	}
+	return t
+}
+
+const mostAtOnce = 500
+
+// sentenceOf is an error in a clause that people read.
+func sentenceOf(err error) string {
+	var refused *step.Refusal
+	if errors.As(err, &refused) {
+		return strings.TrimSuffix(refused.Sentence, ".")
+	}
+	return strings.TrimSuffix(err.Error(), ".")
+}
+
+func (d *Desk) recognizeOne(ctx context.Context, w *Work, person, document uint, languages string, progress func(done, total int)) (*Outcome, error) {
+	s, err := d.Look(ctx, person, document)
+	if err != nil {
+		return nil, err
+	}
+	params, err := json.Marshal(&recognize.Recognize{Pages: step.Pages{Rule: "all"}, Languages: languages})
+	if err != nil {
+		return nil, err
+	}
+	one, done, err := d.DoLater(ctx, Change{Document: document, Seen: s.State.ID, Person: person, Name: "recognize", Params: params, RequestID: newToken()})
+	if err != nil || done != nil {
+		return done, err
+	}
+	for {
+		select {
+		case <-ctx.Done():
+			one.Cancel()
+			one.Wait(context.Background())
+			return nil, ctx.Err()
+		case <-one.Ended():
+			p := one.Look()
+			if p.Err != nil {
+				return nil, p.Err
+			}
+			out, ok := p.Result.(*Outcome)
+			if !ok {
+				return nil, fmt.Errorf("recognizing gave %T", p.Result)
+			}
+			return out, nil
+		case <-one.Changed():
+			p := one.Look()
+			progress(p.Done, p.Total)
+			if w.Enough() {
+				one.Stop()
+			}
+		}
+	}
+}
+
+// Languages gives the languages that text can be recognized in here, and the ones that were used last; wrong says in a sentence why there are none.
+func (d *Desk) Languages() (codes []string, last string, wrong string) {
+	e, err := recognize.Engine()
+	if err != nil {
+		return nil, "", sentenceOf(err)
+	}
+	if b, err := os.ReadFile(filepath.Join(d.dir, "languages")); err == nil && len(b) < 100 {
+		last = strings.TrimSpace(string(b))
+	}
+	return e.Languages, last, ""
+}
+
+// KeepLanguages remembers for the house which languages were confirmed.
+func (d *Desk) KeepLanguages(codes string) {
+	if codes != "" && len(codes) < 100 {
+		_ = os.WriteFile(filepath.Join(d.dir, "languages"), []byte(codes+"\n"), 0o600)
+	}
+}
+
+// GuessLanguage reads a page or two of a document and tells what it seems to be written in.
+func (d *Desk) GuessLanguage(ctx context.Context, s *Snapshot, pages step.Pages, again bool) (*recognize.Guess, error) {
+	env := &step.Env{Keys: s.Keys}
+	defer d.tools(env, "guess")()
+	return recognize.FindLanguage(ctx, s.PDF.In(ctx), env, pages, again)
+}
+
+// KnowsWord reports whether the house has learned a word.
+func (d *Desk) KnowsWord(string) bool { return false }

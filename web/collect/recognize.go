@@ -1,0 +1,276 @@
+package collect
+
+import (
+	"fmt"
+	"math"
+	"net/http"
+	"slices"
+	"strings"
+
+	"glenrain/core/draw"
+	"glenrain/core/layout"
+	"glenrain/core/recognize"
+	"glenrain/core/step"
+	"glenrain/desk"
+	"glenrain/web/station"
+)
+
+// recognizing is the job in which pages that are pictures get text.
+func recognizing() station.Job {
+	return station.Job{
+		Path: "recognize", Words: "recognize text", Slip: "recognize.html", Module: "recognize.js", View: recognizeView, Mends: []string{"no-text"},
+		Steps: []station.Form{{Step: "recognize", Fill: fillRecognize}, {Step: "recognize-words", Fill: fillWords}, {Step: "recognize-remove"}},
+		Finds: []station.Find{
+			{Text: "Recognize text of scanned pages", Words: "ocr recognize recognise scan scanned text searchable picture"},
+			{Text: "Go through doubted words", Words: "ocr doubted doubtful words check recognized proof", Query: "doubts=1"},
+		},
+		Keys: []station.Key{
+			{Keys: []string{"n"}, Act: "doubt-next", What: "the next doubted word"},
+			{Keys: []string{"Shift+n"}, Act: "doubt-back", What: "the one before", Show: []string{"Shift", "N"}},
+			{Keys: []string{"y"}, Act: "doubt-accept", What: "it is right as it stands"},
+		},
+	}
+}
+
+// languageView is a language that can be chosen.
+type languageView struct{ Code, Name string }
+
+type doubtPage struct {
+	Key    string `json:"key"`
+	Number int    `json:"-"`
+	Doubts int    `json:"n"`
+	Sure   int    `json:"-"`
+}
+
+type recognizeSlip struct {
+	Wrong     string // why nothing can be recognized here
+	Known     bool   // the pages were looked through
+	Says      string // what needs it, in a sentence
+	Pages     string // the set that is proposed
+	N         int
+	Again     bool // the proposal replaces layers
+	Poor      int
+	Layered   string // the set of those that have unseen text
+	LayeredN  int
+	Sure      int // of what was recognized here, on average
+	Recog     []doubtPage
+	Doubts    int
+	Languages []languageView
+	Chosen    string
+}
+
+func recognizeView(v *station.Visit) (any, error) {
+	out := &recognizeSlip{}
+	codes, last, wrong := v.Desk.Languages()
+	out.Wrong, out.Chosen = wrong, last
+	for _, c := range codes {
+		out.Languages = append(out.Languages, languageView{c, recognize.LanguageName(c)})
+	}
+	if n := len(out.Languages); n <= 5 {
+		for i := range n {
+			for k := i + 1; k < n; k++ {
+				a, b := out.Languages[i], out.Languages[k]
+				out.Languages = append(out.Languages, languageView{a.Code + "+" + b.Code, a.Name + " and " + b.Name})
+			}
+		}
+	}
+	needs, known, err := v.Desk.Needs(v.Request.Context(), v.Snapshot)
+	if err != nil {
+		return nil, err
+	}
+	out.Known = known
+	var at, layered []int
+	whole, part, sum := 0, 0, 0
+	for i, n := range needs {
+		switch n.Needs {
+		case recognize.Whole:
+			whole++
+			at = append(at, i)
+		case recognize.Parts:
+			part++
+			at = append(at, i)
+		case recognize.Poor:
+			out.Poor++
+			at = append(at, i)
+		}
+		if n.Needs == recognize.Layered || n.Needs == recognize.Poor {
+			layered = append(layered, i)
+		}
+		if n.Sure >= 0 {
+			out.Recog = append(out.Recog, doubtPage{n.Key.String(), n.Number, n.Doubts, n.Sure})
+			out.Doubts += n.Doubts
+			sum += n.Sure
+		}
+	}
+	if len(out.Recog) > 0 {
+		out.Sure = (sum + len(out.Recog)/2) / len(out.Recog)
+	}
+	out.N, out.Pages, out.Layered, out.LayeredN = len(at), step.WriteSet(at), step.WriteSet(layered), len(layered)
+	out.Again = out.Poor > 0
+	out.Says = says(len(needs), whole, part, out.Poor)
+	return out, nil
+}
+
+// says tells what needs to be recognized.
+func says(all, whole, part, poor int) string {
+	var list []string
+	are := func(n int, one, more string) {
+		switch {
+		case n == 1:
+			list = append(list, "1 page "+one)
+		case n > 1:
+			list = append(list, step.Count(n, "page")+" "+more)
+		}
+	}
+	if whole == all && all > 1 {
+		return "All pages are pictures without text."
+	}
+	are(whole, "is a picture without text", "are pictures without text")
+	are(part, "shows a picture that may be one of text", "show pictures that may be of text")
+	are(poor, "has unseen text that makes no sense", "have unseen text that makes no sense")
+	if len(list) == 0 {
+		return "No page needs it: each has text, or nothing to be read."
+	}
+	return strings.Join(list, "; ") + "."
+}
+
+func fillRecognize(v *station.Visit, s step.Step) error {
+	if r, ok := s.(*recognize.Recognize); ok {
+		r.Made = "" // it is the work's own to set
+		v.Desk.KeepLanguages(r.Languages)
+	}
+	return nil
+}
+
+func fillWords(v *station.Visit, s step.Step) error {
+	w, ok := s.(*recognize.Words)
+	if !ok {
+		return step.Refuse("no word is named")
+	}
+	n := int(station.FormID(v.Request, "_word"))
+	w.Changes = []recognize.Change{{Word: n, Was: v.Request.FormValue("_was"), Text: v.Request.FormValue("_text"), Gone: strings.TrimSpace(v.Request.FormValue("_text")) == ""}}
+	return nil
+}
+
+// doubted is a doubted word of a page as the script gets it.
+type doubted struct {
+	Word int        `json:"word"`
+	Text string     `json:"text"`
+	Sure int        `json:"sure"`
+	Q    [8]float64 `json:"q"`    // its corners on the page as it is seen, in points
+	Line string     `json:"line"` // the words around it
+}
+
+func recognizeRoutes(r station.Router, h station.Host) {
+	r.Get("/recognize/doubts/{key}", func(w http.ResponseWriter, r *http.Request) error { return doubtsOf(h.Desk(), w, r) })
+	r.Get("/recognize/near", func(w http.ResponseWriter, r *http.Request) error {
+		if err := h.Desk().May(r.Context(), station.Person(r).ID, desk.ActLook, station.ID(r, "id")); err != nil {
+			return err
+		}
+		word := r.FormValue("word")
+		if len(word) > 80 {
+			return station.SendJSON(w, []string{})
+		}
+		list := recognize.Near(word, r.FormValue("languages"), h.Desk().KnowsWord)
+		if list == nil {
+			list = []string{}
+		}
+		return station.SendJSON(w, list)
+	})
+	r.Get("/recognize/guess", func(w http.ResponseWriter, r *http.Request) error {
+		snap, err := h.Desk().Look(r.Context(), station.Person(r).ID, station.ID(r, "id"))
+		if err != nil {
+			return err
+		}
+		pages := step.Pages{}
+		if err := pages.UnmarshalText([]byte(r.FormValue("pages"))); err != nil {
+			return err
+		}
+		g, err := h.Desk().GuessLanguage(r.Context(), snap, pages, r.FormValue("again") == "yes")
+		if err != nil {
+			return err
+		}
+		return h.Render(w, http.StatusOK, "guess", guessView(g))
+	})
+}
+
+type guessed struct {
+	Codes, Names string
+	Says         string
+	Sample       []string
+}
+
+func guessView(g *recognize.Guess) guessed {
+	out := guessed{Codes: strings.Join(g.Codes, "+"), Sample: g.Sample}
+	var names []string
+	for _, c := range g.Codes {
+		names = append(names, recognize.LanguageName(c))
+	}
+	out.Names = strings.Join(names, " and ")
+	switch {
+	case len(g.Codes) > 0:
+		out.Says = fmt.Sprintf("It seems to be %s: of %s on the page that was read, its dictionary knows %d in 100.", out.Names, step.Count(g.Words, "word"), g.Known[g.Codes[0]])
+	case g.Script != "" && g.Script != "Latin":
+		out.Says = fmt.Sprintf("It seems to be in %s letters, for which no language is installed.", g.Script)
+	case g.Words > 0:
+		out.Says = "The language can’t be told from the page that was read: choose one."
+	default:
+		out.Says = "No words were found on the page that was read."
+	}
+	return out
+}
+
+func doubtsOf(d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
+	key, err := station.PageKey(r, "key")
+	if err != nil {
+		return err
+	}
+	snap, err := d.Look(r.Context(), station.Person(r).ID, station.ID(r, "id"))
+	if err != nil {
+		return err
+	}
+	ref, ok := snap.Keys.Ref(key)
+	if !ok {
+		return desk.ErrMissing
+	}
+	doc := snap.PDF.In(r.Context())
+	u, note, ok := recognize.Layer(doc, ref)
+	out := struct {
+		Languages string    `json:"languages"`
+		Words     []doubted `json:"words"`
+	}{strings.Join(note.Languages, "+"), []doubted{}}
+	if ok {
+		g := doc.Geometry(ref)
+		n := 0
+		for i := range u.Lines {
+			l := &u.Lines[i]
+			for k := range l.Words {
+				if at := slices.IndexFunc(note.Doubts, func(d recognize.Doubt) bool { return d.Word == n }); at >= 0 {
+					out.Words = append(out.Words, doubted{n, l.Words[k].Text, note.Doubts[at].Sure, station.Corners(g, quad(l, k)), around(l, k)})
+				}
+				n++
+			}
+		}
+	}
+	return station.SendJSON(w, out)
+}
+
+// quad gives the corners of a word, in default user space, going round from the upper left one.
+func quad(l *draw.UnseenLine, k int) layout.Quad {
+	w := l.Words[k]
+	sin, cos := math.Sincos(l.Angle * math.Pi / 180)
+	at := func(along, up float64) [2]float64 {
+		return [2]float64{w.X + along*cos - up*sin, w.Y + along*sin + up*cos}
+	}
+	up, down := 0.8*l.Size, -0.22*l.Size
+	return layout.Quad{at(0, up), at(w.Long, up), at(w.Long, down), at(0, down)}
+}
+
+// around gives a word with those beside it.
+func around(l *draw.UnseenLine, k int) string {
+	var words []string
+	for i := max(0, k-3); i < min(len(l.Words), k+4); i++ {
+		words = append(words, l.Words[i].Text)
+	}
+	return strings.Join(words, " ")
+}
