@@ -21,6 +21,7 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/scanner"
 )
 
 // Desk is one data folder, opened.
@@ -33,6 +34,8 @@ type Desk struct {
 	registry *step.Registry
 	pool     *raster.Pool
 	readings memory
+	scanners scanner.Rules
+	scans    scans
 	log      *slog.Logger
 	now      func() time.Time
 	maxWork  time.Duration
@@ -66,6 +69,7 @@ type Options struct {
 	PDFiumCache string           // where the renderer keeps its compiled form; in the data folder if empty
 	Registry    *step.Registry   // the steps there are; those of all jobs if nil
 	MaxWork     time.Duration    // how long one file or step may take; pdf.MaxWork if zero
+	Scanners    scanner.Rules    // where scanners may be
 }
 
 // Open opens a data folder, which is made where there is none. One server works on
@@ -113,7 +117,7 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	d := &Desk{
 		Store: store, db: db, dir: dir, lock: lock, registry: opt.Registry, pool: pool, log: opt.Log, now: opt.Now, maxWork: cmp.Or(opt.MaxWork, pdf.MaxWork),
 		live: map[uint]*live{}, bases: map[string]*openBase{}, hashing: make(chan struct{}, 2),
-		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{},
+		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{},
 	}
 	if d.now == nil {
 		d.now = time.Now

@@ -334,6 +334,9 @@ func migrate(db *gorm.DB) error {
 	}, {
 		ID:      "9: acts in several documents, splits, files that are kept in a folder",
 		Migrate: migrate9,
+	}, {
+		ID:      "10: scanners",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Scanner{}) },
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

@@ -26,6 +26,7 @@ type Work struct {
 	cancel context.CancelFunc
 	ended  chan struct{}
 	enough bool
+	lead   string
 	moved  chan struct{} // closed and made anew when it is further
 	since  time.Time
 }
@@ -89,6 +90,21 @@ func (w *Work) Enough() bool {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	return w.enough
+}
+
+// Lead tells where the work can be watched from now on.
+func (w *Work) Lead(to string) {
+	w.mu.Lock()
+	w.lead = to
+	w.tell()
+	w.mu.Unlock()
+}
+
+// Leads is where the work can be watched; empty where that is nowhere in particular.
+func (w *Work) Leads() string {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.lead
 }
 
 // Since is when the work began.

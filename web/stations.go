@@ -11,6 +11,7 @@ import (
 	"glenrain/web/people"
 	"glenrain/web/release"
 	"glenrain/web/review"
+	"glenrain/web/scanning"
 	"glenrain/web/shell"
 	"glenrain/web/station"
 )
@@ -22,7 +23,7 @@ func Stations() []station.Station {
 
 // Screens are those besides the desk.
 func Screens() []station.Screen {
-	return []station.Screen{documents.Screen(), handing.Screen(), people.Screen()}
+	return []station.Screen{documents.Screen(), handing.Screen(), people.Screen(), scanning.Screen()}
 }
 
 // Options say how the pages are served.

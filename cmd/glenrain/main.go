@@ -31,6 +31,7 @@ const (
 type commands struct {
 	Serve   serveCommand   `cmd:"" help:"Serve a data folder to browsers."`
 	Demo    demoCommand    `cmd:"" help:"Serve an invented office's documents, to try everything on."`
+	Scanner scannerCommand `cmd:"" help:"Serve a small scanner that speaks eSCL, to try scanning with."`
 	Backup  backupCommand  `cmd:"" help:"Write a data folder as one file; a server may work on it meanwhile."`
 	Restore restoreCommand `cmd:"" help:"Make a data folder of a backup."`
 	People  peopleCommand  `cmd:"" help:"List the people of a data folder, invite somebody, or reset a password."`

@@ -7,13 +7,17 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"time"
 
+	"glenrain/core/ocr"
 	"glenrain/core/typeset"
 	"glenrain/demo"
 	"glenrain/desk"
+	"glenrain/scanner"
+	standin "glenrain/standin/scanner"
 	"glenrain/web"
 	"glenrain/web/shell"
 )
@@ -25,6 +29,10 @@ type serveCommand struct {
 	TLSCert string `name:"tls-cert" help:"Certificate file, for addresses that are not this machine's own."`
 	TLSKey  string `name:"tls-key" help:"Key file of the certificate."`
 	Proxied bool   `name:"behind-proxy" help:"A trusted proxy in front speaks TLS and names visitors in X-Real-IP."`
+	// AnyScanner: most scanners make their certificates themselves.
+	AnyScanner bool `name:"any-scanner-certificate" help:"Scanners may have certificates that no authority signed; the first one that each shows is kept, and has to stay."`
+
+	scanners []netip.AddrPort // of this machine
 }
 
 func (c *serveCommand) Run(ctx context.Context) error {
@@ -66,11 +74,14 @@ func (c *serveCommand) serve(ctx context.Context, ready func(d *desk.Desk, base 
 		return useError{err}
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
-	d, err := desk.Open(c.Data, desk.Options{Log: log})
+	d, err := desk.Open(c.Data, desk.Options{Log: log, Scanners: scanner.Rules{Here: c.scanners, AnyCertificate: c.AnyScanner}})
 	if err != nil {
 		return err
 	}
 	defer d.Close()
+	if _, err := ocr.Find(); err != nil {
+		log.Warn(err.Error())
+	}
 	if err := typeset.Here(); err != nil {
 		log.Warn("files of office programs, texts and e-mails can't be turned into pages: " + err.Error())
 	} else if !typeset.Sandboxed() {
@@ -130,11 +141,22 @@ func (c *demoCommand) Run(ctx context.Context) error {
 		}
 	}
 	s := serveCommand{Data: c.Data, Addr: c.Addr, House: demo.House}
+	l, err := listenScanner()
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	s.scanners = []netip.AddrPort{l.Addr().(*net.TCPAddr).AddrPort()}
+	go serveScanner(l)
 	return s.serve(ctx, func(d *desk.Desk, base string) error {
 		p, err := demo.Fill(ctx, d)
 		if err != nil {
 			return fmt.Errorf("making the demo data: %w", err)
 		}
+		if _, err := d.AddScanner(ctx, p.ID, l.Addr().String()); err != nil {
+			return fmt.Errorf("the scanner to try: %w", err)
+		}
+		fmt.Printf("A scanner to try is at http://%s\n", l.Addr())
 		token, err := d.InviteToEnter(ctx, p.ID, 24*time.Hour)
 		if err != nil {
 			return err
@@ -143,6 +165,39 @@ func (c *demoCommand) Run(ctx context.Context) error {
 			p.Name, base, token, p.SignIn, demo.Password, c.Data)
 		return nil
 	})
+}
+
+// listenScanner finds a port for the scanner that ships with the program, among those that scanners are at.
+func listenScanner() (l net.Listener, err error) {
+	for port := 9180; port < 9200; port++ {
+		if l, err = net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port)); err == nil {
+			return l, nil
+		}
+	}
+	return nil, fmt.Errorf("no port is free for the scanner to try: %w", err)
+}
+
+func serveScanner(l net.Listener) {
+	s := standin.New()
+	s.Pace = 700 * time.Millisecond
+	server := &http.Server{Handler: s, ReadHeaderTimeout: 10 * time.Second}
+	_ = server.Serve(l) // it ends with the program
+}
+
+type scannerCommand struct {
+	Addr string `default:"127.0.0.1:9180" help:"Address to serve on."`
+}
+
+// Run serves the scanner that ships with the program, alone.
+func (c *scannerCommand) Run(ctx context.Context) error {
+	l, err := net.Listen("tcp", c.Addr)
+	if err != nil {
+		return fmt.Errorf("%s can't be served on: %w", c.Addr, err)
+	}
+	fmt.Printf("The scanner is at http://%s, and speaks eSCL there.\n", l.Addr())
+	context.AfterFunc(ctx, func() { _ = l.Close() })
+	serveScanner(l)
+	return nil
 }
 
 // demoFolder gives the folder of the demo's data, in a place that only this user can look into, under a name that nobody can guess.

@@ -566,3 +566,43 @@ func readPicture(ctx context.Context, e *ocr.Engine, codes []string, g *image.Gr
 	w := &worker{env: &step.Env{}, engine: e, codes: codes}
 	return w.readNow(ctx, &pixels{gray: g, toPage: pdf.Identity, dpi: dpi})
 }
+
+// Turned finds pages that are pictures and stand on their head or side: by how many quarters each has to be turned clockwise to stand upright. Where there is no
+// engine it finds none.
+func Turned(ctx context.Context, doc *pdf.Document, env *step.Env, keys []step.Key) map[step.Key]int {
+	out := map[step.Key]int{}
+	e, err := ocr.Find()
+	if err != nil || !e.OSD {
+		return out
+	}
+	var refs []pdf.Ref
+	for _, k := range keys {
+		if ref, ok := env.Keys.Ref(k); ok {
+			refs = append(refs, ref)
+		}
+	}
+	list, _, err := candidates(ctx, doc, refs, true)
+	if err != nil {
+		return out
+	}
+	w := &worker{doc: doc, env: env, engine: e}
+	for i := range list {
+		c := &list[i]
+		if ctx.Err() != nil {
+			return out
+		}
+		px, err := w.pixels(ctx, doc, c, &c.parts[0])
+		if err != nil {
+			continue
+		}
+		t, ok, err := w.orientation(ctx, px)
+		if err != nil || !ok || t.Quarters == 0 || t.Sure < 1.5 {
+			continue
+		}
+		f := scan.Found{Quarter: t.Quarters}
+		if n := turnOf(px, &f, c.geo); n != 0 {
+			out[env.Keys.Key(c.ref)] = n
+		}
+	}
+	return out
+}

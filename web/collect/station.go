@@ -10,6 +10,7 @@ import (
 	arranging "glenrain/core/arrange"
 	"glenrain/core/step"
 	"glenrain/desk"
+	"glenrain/web/scanning"
 	"glenrain/web/station"
 )
 
@@ -19,12 +20,12 @@ var files embed.FS
 // Station is the value that the list of stations has.
 func Station() station.Station {
 	return station.Station{
-		Path: "collect", Name: "Collect", Words: "pages of other documents, scans, text of scans", Surface: station.Paper, Files: files, Routes: routes,
+		Path: "collect", Name: "Collect", Words: "pages of other documents, scans, text of scans", Surface: station.Paper, Files: station.Files(files, scanning.Files), Routes: routes,
 		Jobs: []station.Job{{
 			Words: "insert pages", Slip: "insert.html", Module: "insert.js", View: insertView,
 			Steps: []station.Form{{Step: "insert", Spot: insertSpot}},
 			Finds: []station.Find{{Text: "Insert pages of another document", Words: "insert add bring collect pages picture document merge import"}},
-		}, recognizing()},
+		}, scanning.Job(), recognizing()},
 	}
 }
 

@@ -43,6 +43,11 @@ func (s *Server) showWork(w http.ResponseWriter, r *http.Request, work *desk.Wor
 		return nil
 	}
 	p := work.Look()
+	if to := work.Leads(); to != "" && p.State == desk.WorkRunning && station.OnlyPart(r) && r.FormValue("_here") == "" {
+		w.Header().Set("HX-Redirect", to)
+		w.WriteHeader(http.StatusNoContent)
+		return nil
+	}
 	v := workView{ID: work.ID, Label: work.Label, Progress: p, Place: r.FormValue("_place"), Parts: work.Parts, Stopping: work.Enough()}
 	if p.Total > 0 {
 		v.Percent = min(100, 100*p.Done/p.Total)

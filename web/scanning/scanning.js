@@ -1,0 +1,35 @@
+// Scanning: what lies on the glass is looked at before it is scanned.
+let started = false;
+
+export function start() {
+  if (started) return;
+  started = true;
+  document.addEventListener("click", async (e) => {
+    const b = e.target.closest("[data-look]");
+    if (!b) return;
+    const box = document.getElementById("scan-look");
+    const img = box.querySelector("img");
+    b.disabled = true;
+    box.hidden = false;
+    box.dataset.said = "The glass is looked at …";
+    img.hidden = true;
+    try {
+      const got = await fetch(b.dataset.look);
+      if (got.ok) {
+        if (img.src) URL.revokeObjectURL(img.src);
+        img.src = URL.createObjectURL(await got.blob());
+        img.hidden = false;
+        box.dataset.said = "";
+      } else {
+        const said = document.createElement("div");
+        said.innerHTML = await got.text();
+        box.dataset.said = said.textContent.trim() || "The scanner could not look at the glass.";
+      }
+    } catch {
+      box.dataset.said = "The connection was lost.";
+    }
+    b.disabled = false;
+  });
+}
+
+export const mount = () => start();
