@@ -66,7 +66,9 @@ func (w *Work) Set(done, total int) {
 }
 
 func (w *Work) tell() {
-	close(w.moved)
+	if w.moved != nil {
+		close(w.moved)
+	}
 	w.moved = make(chan struct{})
 }
 
@@ -74,6 +76,9 @@ func (w *Work) tell() {
 func (w *Work) Changed() <-chan struct{} {
 	w.mu.Lock()
 	defer w.mu.Unlock()
+	if w.moved == nil { // it is part of other work, and nobody started it
+		w.moved = make(chan struct{})
+	}
 	return w.moved
 }
 

@@ -195,7 +195,6 @@ type result struct {
 	picture     string
 	ours, plain float64
 	near, right int
-	plainCPU    float64
 	bytes       int
 }
 

@@ -20,6 +20,7 @@ import (
 	"glenrain/core/raster"
 	"glenrain/demo"
 	"glenrain/desk"
+	"glenrain/scanner"
 	"glenrain/web/shell"
 )
 
@@ -37,6 +38,7 @@ type office struct {
 	server  *shell.Server
 	browser *rod.Browser
 	page    *rod.Page
+	rules   scanner.Rules
 }
 
 // openOffice starts a server; with papers it has the demo's documents.
@@ -55,7 +57,7 @@ func openOffice(t *testing.T, papers bool) *office {
 }
 
 func (o *office) start() {
-	d, err := desk.Open(o.dir, desk.Options{PDFiumCache: raster.CacheForTests()})
+	d, err := desk.Open(o.dir, desk.Options{PDFiumCache: raster.CacheForTests(), Scanners: o.rules})
 	require.NoError(o.t, err)
 	s, err := New(d, Options{House: demo.House, Log: slog.New(slog.NewTextHandler(o.t.Output(), nil))})
 	require.NoError(o.t, err)

@@ -324,11 +324,14 @@ func even(lines []Line) {
 		}
 	}
 	for i := range lines {
-		if math.Abs(lines[i].Angle-best) < 0.12 {
+		if math.Abs(lines[i].Angle-best) < sameWay { // words have their own places, so that a line that is a little off stays on its letters
 			lines[i].Angle = best
 		}
 	}
 }
+
+// sameWay is how far the angles of lines may be apart, in degrees, that are measured to run the same way: whoever takes text puts the lines of one way in order.
+const sameWay = 1.0
 
 // layer makes an unseen layer of lines.
 func layer(lines []Line, note string) *draw.Unseen {

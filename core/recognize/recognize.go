@@ -407,7 +407,7 @@ func (w *Words) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 	if err := draw.PutUnseen(doc, refs[0], u); err != nil {
 		return nil, err
 	}
-	res := &step.Result{Pages: env.Keys.Of(refs), Show: env.Keys.Key(refs[0])}
+	res := &step.Result{Pages: env.Keys.Of(refs), Redrawn: step.RedrawPages, Show: env.Keys.Key(refs[0])}
 	removed := ""
 	if n := len(gone); n > 0 {
 		removed = fmt.Sprintf(", %d removed", n)

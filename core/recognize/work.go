@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"image"
 	"io"
 	"runtime"
 	"slices"
@@ -559,12 +558,6 @@ func FindLanguage(ctx context.Context, doc *pdf.Document, env *step.Env, pages s
 	}
 	w := &worker{doc: doc, env: env, engine: e}
 	return w.guess(ctx, list)
-}
-
-// readPicture reads a picture that is at hand.
-func readPicture(ctx context.Context, e *ocr.Engine, codes []string, g *image.Gray, dpi float64) ([]ocr.Line, scan.Found, error) {
-	w := &worker{env: &step.Env{}, engine: e, codes: codes}
-	return w.readNow(ctx, &pixels{gray: g, toPage: pdf.Identity, dpi: dpi})
 }
 
 // Turned finds pages that are pictures and stand on their head or side: by how many quarters each has to be turned clockwise to stand upright. Where there is no

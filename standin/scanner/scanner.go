@@ -51,8 +51,7 @@ type job struct {
 	colour         string
 	dpi            int
 	w, h           float64 // points
-	format         string
-	left           []side // of the sheet that is in it
+	left           []side  // of the sheet that is in it
 	given          int
 	over           bool
 }
@@ -427,3 +426,8 @@ func (s *Scanner) page(w http.ResponseWriter, r *http.Request) {
 }
 
 var pageTemplate = template.Must(template.ParseFS(files, "page.html"))
+
+// Picture gives the JPEG of a sheet of a kind, as the scanner sees it.
+func Picture(kind, colour string, dpi int) []byte {
+	return scanned(side{kind, 2}, colour, dpi, wide, high)
+}

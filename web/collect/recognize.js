@@ -28,7 +28,10 @@ export function mount({ paper, slip, signal }) {
     words = [];
     now = -1;
     draw();
-    if (!pages.some((x) => x.key === p.key && x.n > 0)) return;
+    if (!pages.some((x) => x.key === p.key && x.n > 0)) {
+      if (going?.key === p.key) beyond(going.back ? -1 : 1); // it was the last of this page
+      return;
+    }
     const got = await answer(`/desk/${state.doc}/recognize/doubts/${p.key}`, { signal });
     if (!got.ok || read !== name || signal.aborted) return;
     ({ words, languages } = got.json());

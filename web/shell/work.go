@@ -16,6 +16,7 @@ type workView struct {
 	Percent  int
 	Sentence string // of what went wrong
 	Place    string // of the desk that is shown when a step has ended
+	Step     bool   // its outcome shows the desk anew
 	Parts    bool   // it can be stopped with what is done kept
 	Stopping bool
 	Left     string // how long it takes still
@@ -48,7 +49,7 @@ func (s *Server) showWork(w http.ResponseWriter, r *http.Request, work *desk.Wor
 		w.WriteHeader(http.StatusNoContent)
 		return nil
 	}
-	v := workView{ID: work.ID, Label: work.Label, Progress: p, Place: r.FormValue("_place"), Parts: work.Parts, Stopping: work.Enough()}
+	v := workView{ID: work.ID, Label: work.Label, Progress: p, Place: r.FormValue("_place"), Step: r.FormValue("_place") != "" && work.Leads() == "", Parts: work.Parts, Stopping: work.Enough()}
 	if p.Total > 0 {
 		v.Percent = min(100, 100*p.Done/p.Total)
 		v.Left = left(time.Since(work.Since()), p.Done, p.Total)

@@ -60,6 +60,8 @@ export async function startDesk() {
 // --- what others do: the window is brought up to date
 
 let watching; // the EventSource
+let changedTo; // the newest state of the document that was heard of
+let waiting;
 export const watched = new Map(); // other documents that are shown: id -> {seen, moved(state), gone()}
 
 // watch listens as long as the window is in sight: a browser keeps only a few connections to a server.
@@ -72,6 +74,7 @@ export function watch() {
   source.addEventListener("moved", (e) => {
     const [doc, seen] = e.data.split(":");
     if (doc === state.doc) {
+      changedTo = seen;
       if (seen !== state.seen) refresh();
     } else watched.get(doc)?.moved(seen);
   });
@@ -84,6 +87,11 @@ export function watch() {
 
 // refresh shows the newest state, unless something is written in the slip or under way, which it would take away: then it offers to.
 function refresh() {
+  clearTimeout(waiting);
+  if (document.querySelector("#message .work[data-step]")) { // its outcome shows the newest state by itself
+    waiting = setTimeout(() => changedTo !== state.seen && refresh(), 700);
+    return;
+  }
   const busy = document.querySelector(".drag-stack, .htmx-request, dialog[open]") || [...el("slip").querySelectorAll("input, select, textarea")].some(changedByHand);
   if (!busy) return newest();
   const said = say("Somebody changed this document.");
