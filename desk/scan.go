@@ -142,6 +142,9 @@ func (d *Desk) LookOnGlass(ctx context.Context, person, id uint) ([]byte, error)
 	return data, nil
 }
 
+// ScanSettings say how a scanner is to scan.
+type ScanSettings = scanner.Settings
+
 // Scanning is what is asked of a scanner, and where its pages go.
 type Scanning struct {
 	Person   uint

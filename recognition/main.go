@@ -239,6 +239,9 @@ func measure(ctx context.Context, program, dir string, w way) (r result, err err
 	if err != nil {
 		return r, err
 	}
+	if os.Getenv("SHOW") != "" {
+		fmt.Println(text)
+	}
 	r.ours = letters(p.text, text)
 	var plain string
 	if _, plain, err = timed(ctx, "tesseract", picture, "-", "-l", p.languages, "--dpi", strconv.Itoa(w.dpi)); err != nil {

@@ -18,7 +18,7 @@ import (
 
 // Stations are those that work so far, in the order people work.
 func Stations() []station.Station {
-	return []station.Station{collect.Station(), arrange.Station(), furnish.Station(), review.Station(), release.Station()}
+	return []station.Station{collect.Station(scanning.Lent()), arrange.Station(), furnish.Station(), review.Station(), release.Station()}
 }
 
 // Screens are those besides the desk.

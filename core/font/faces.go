@@ -2,6 +2,8 @@ package font
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"sync"
 
 	"github.com/go-fonts/liberation/liberationmonoregular"
@@ -13,7 +15,13 @@ import (
 	"github.com/go-fonts/liberation/liberationserifregular"
 )
 
-var shipped = map[string]func() (*TrueType, error){
+// shippedFace is a face that ships with the program.
+type shippedFace struct {
+	ttf  []byte
+	read func() (*TrueType, error)
+}
+
+var shipped = map[string]shippedFace{
 	"Sans":         face(liberationsansregular.TTF),
 	"Sans Bold":    face(liberationsansbold.TTF),
 	"Sans Italic":  face(liberationsansitalic.TTF),
@@ -23,8 +31,8 @@ var shipped = map[string]func() (*TrueType, error){
 	"Mono":         face(liberationmonoregular.TTF),
 }
 
-func face(ttf []byte) func() (*TrueType, error) {
-	return sync.OnceValues(func() (*TrueType, error) { return ParseTrueType(ttf) })
+func face(ttf []byte) shippedFace {
+	return shippedFace{ttf, sync.OnceValues(func() (*TrueType, error) { return ParseTrueType(ttf) })}
 }
 
 // Face gives a shipped face by its name.
@@ -33,5 +41,11 @@ func Face(name string) (*TrueType, error) {
 	if !ok {
 		return nil, fmt.Errorf("there is no face named %q", name)
 	}
-	return f()
+	return f.read()
 }
+
+// Faces names the shipped faces.
+func Faces() []string { return slices.Sorted(maps.Keys(shipped)) }
+
+// File gives the font file of a shipped face; nothing where there is none of that name.
+func File(name string) []byte { return shipped[name].ttf }

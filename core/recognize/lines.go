@@ -28,6 +28,8 @@ type Line struct {
 	Angle float64 `json:"a,omitempty"`
 	Par   int     `json:"p"` // paragraph, counted through the page
 	Words []Word  `json:"w"`
+
+	block int
 }
 
 // Shapes of letters that tell where a word's baseline and its top are.
@@ -264,12 +266,12 @@ func place(lines []ocr.Line, px *pixels, f *scan.Found, text []pdf.Rect, firstPa
 			last = k
 			pars++
 		}
-		line.Par = pars
+		line.Par, line.block = pars, l.Block
 		line.Size = max(1, round(line.Size, 5))
 		out = append(out, line)
 	}
 	even(out)
-	return out, pars
+	return byRows(out), pars
 }
 
 // leastSure is how sure a reading that is no word must be to be kept: pictures are full of what looks like letters.
@@ -324,14 +326,43 @@ func even(lines []Line) {
 		}
 	}
 	for i := range lines {
-		if math.Abs(lines[i].Angle-best) < sameWay { // words have their own places, so that a line that is a little off stays on its letters
-			lines[i].Angle = best
-		}
+		lines[i].along(best)
 	}
 }
 
-// sameWay is how far the angles of lines may be apart, in degrees, that are measured to run the same way: whoever takes text puts the lines of one way in order.
-const sameWay = 1.0
+// Lines run the same way where their angles are that near, in degrees, or where their ends are no further off than that, in points: single lines are measured
+// less well than many, and whoever takes text puts the lines of one way in order.
+const (
+	sameAngle = 0.12
+	sameWay   = 1.0
+	sameEnds  = 1.2
+)
+
+// along turns a line to an angle about its middle, where it runs that way.
+func (l *Line) along(angle float64) {
+	n := len(l.Words)
+	off := l.Angle - angle
+	if n == 0 || off == 0 {
+		return
+	}
+	if math.Abs(off) < sameAngle {
+		l.Angle = angle
+		return
+	}
+	first, last := l.Words[0], l.Words[n-1]
+	long := math.Hypot(last.X-first.X, last.Y-first.Y) + last.Long
+	if math.Abs(off) > sameWay || math.Abs(off)*math.Pi/180*long/2 > sameEnds {
+		return
+	}
+	was, now := l.Angle*math.Pi/180, angle*math.Pi/180
+	mx, my := first.X+math.Cos(was)*long/2, first.Y+math.Sin(was)*long/2
+	for i := range l.Words {
+		w := &l.Words[i]
+		s := (w.X-mx)*math.Cos(was) + (w.Y-my)*math.Sin(was)
+		w.X, w.Y = round(mx+s*math.Cos(now), 100), round(my+s*math.Sin(now), 100)
+	}
+	l.Angle = angle
+}
 
 // layer makes an unseen layer of lines.
 func layer(lines []Line, note string) *draw.Unseen {

@@ -28,6 +28,12 @@ func Kinds() []step.Kind {
 		{Name: "recognize", Title: "Recognize text", Meaning: "Recognizes the text of pages that are pictures, and sets it unseen over them.", Slow: true, Parts: true,
 			New: func() step.Step { return &Recognize{Pages: step.Pages{Rule: "all"}} }},
 		{Name: "recognize-words", Title: "Put recognized words right", Meaning: "Accepts recognized words, or puts others in their place.", New: func() step.Step { return &Words{} }},
+		{Name: "straighten", Title: "Straighten and clean", Meaning: "Sets pages straight that are pictures of paper, takes shadows at their edges away, and evens their light.", Slow: true,
+			New: func() step.Step {
+				return &Straighten{Pages: step.Pages{Rule: "all"}, Straight: true, Edges: true, Light: true}
+			}},
+		{Name: "set-text", Title: "Make recognized text real", Meaning: "Takes recognized letters out of the pictures, and sets them as real text.", Slow: true,
+			New: func() step.Step { return &SetText{Pages: step.Pages{Rule: "all"}, Straight: true} }},
 		{Name: "recognize-remove", Title: "Remove recognized text", Meaning: "Takes recognized text off pages; the pictures stay.", New: func() step.Step { return &Remove{Pages: step.Pages{Rule: "all"}} }},
 	}
 }

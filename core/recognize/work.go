@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"runtime"
 	"slices"
 	"strings"
@@ -336,7 +337,7 @@ func (w *worker) read(ctx context.Context, px *pixels) ([]ocr.Line, scan.Found, 
 	return lines, f, err
 }
 
-const reader = 1 // changes when pictures are read in another way
+const reader = 2 // changes when pictures are read in another way
 
 func (w *worker) keyOf(px *pixels) [32]byte {
 	h := sha256.New()
@@ -352,6 +353,7 @@ func (w *worker) keyOf(px *pixels) [32]byte {
 // unsure is how sure a reading must be as a whole to be taken as it is: below it the page may stand on its head.
 const (
 	unsure     = 62
+	misled     = 90 // below it a page with rules is read again without them
 	fewLetters = 12
 )
 
@@ -393,9 +395,27 @@ func (w *worker) readNow(ctx context.Context, px *pixels) ([]ocr.Line, scan.Foun
 
 func (w *worker) readTurned(ctx context.Context, px *pixels, small *scan.Small, quarters int) ([]ocr.Line, scan.Found, error) {
 	ready, f := scan.Ready(px.gray, small, quarters)
-	lines, err := w.engine.Read(ctx, ready, ocr.Options{Languages: w.codes, DPI: int(px.dpi + 0.5)})
-	toInk(ready, lines)
-	return lines, f, err
+	read := func() ([]ocr.Line, error) {
+		lines, err := w.engine.Read(ctx, ready, ocr.Options{Languages: w.codes, DPI: int(px.dpi + 0.5)})
+		toInk(ready, lines)
+		return lines, err
+	}
+	lines, err := read()
+	if err != nil {
+		return nil, f, err
+	}
+	sure, n := ocr.Sure(lines)
+	if n < fewLetters || sure >= misled || !scan.Rules(ready) {
+		return lines, f, nil
+	}
+	other, err := read() // rules may be what it was misled by
+	if err != nil {
+		return nil, f, err
+	}
+	if s, m := ocr.Sure(other); s*math.Sqrt(float64(m)) > sure*math.Sqrt(float64(n)) {
+		return other, f, nil
+	}
+	return lines, f, nil
 }
 
 // orientation asks how a picture is turned, in a size that is enough for it.

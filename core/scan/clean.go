@@ -73,10 +73,32 @@ func median(v []uint8) uint8 {
 // lid finds dark bands along the edges: the shadow of a lid, the ground a sheet lies on. They are long and not deep, and touch the edge; what is
 // written there is not.
 func lid(g *image.Gray, of *Small) bool {
+	along, by := lidOf(of)
+	if len(along) == 0 {
+		return false
+	}
+	s, _ := of.further(300)
+	light := median(s.Pix)
+	lightenAll(g, along, by, light)
+	if of.g != g {
+		lightenAll(of.g, along, by/of.by, light)
+	}
+	return true
+}
+
+// lightenAll makes cells of by pixels a side as light as the paper.
+func lightenAll(g *image.Gray, cells [][2]int, by int, light uint8) {
+	for _, c := range cells {
+		lighten(g, c[0]*by, c[1]*by, by, light)
+	}
+}
+
+// lidOf finds the cells that such bands take, of by pixels a side.
+func lidOf(of *Small) (along [][2]int, by int) {
 	s, by := of.further(300)
 	w, h := s.Rect.Dx(), s.Rect.Dy()
 	if w < 30 || h < 30 {
-		return false
+		return nil, by
 	}
 	paper := float64(median(s.Pix[:w*h]))
 	dark := make([]bool, w*h)
@@ -85,7 +107,6 @@ func lid(g *image.Gray, of *Small) bool {
 	}
 	seen := make([]bool, w*h)
 	stack := make([]int, 0, w+h)
-	done := false
 	for start := range w * h {
 		x, y := start%w, start/w
 		if !dark[start] || seen[start] || x > 0 && y > 0 && x < w-1 && y < h-1 {
@@ -120,16 +141,11 @@ func lid(g *image.Gray, of *Small) bool {
 		if long < 0.25 || float64(len(part)) > 0.3*float64(w*h) || float64(rim) < 0.15*float64(min(w, h)) {
 			continue
 		}
-		done = true
-		light := uint8(math.Round(paper))
 		for _, at := range part {
-			lighten(g, (at%w)*by, (at/w)*by, by, light)
-			if of.g != g {
-				lighten(of.g, (at%w)*by/of.by, (at/w)*by/of.by, by/of.by, light)
-			}
+			along = append(along, [2]int{at % w, at / w})
 		}
 	}
-	return done
+	return along, by
 }
 
 // lighten makes a cell and its soft edge as light as the paper.
@@ -240,3 +256,74 @@ func (f *Found) Place(w, h int, x, y float64) (float64, float64) {
 	}
 	return x, y
 }
+
+// Wish is what is to be done to a picture of paper for those who look at it.
+type Wish struct {
+	Straight bool // set straight
+	Edges    bool // the shadows along its edges are taken away
+	Light    bool // the paper is made equally light everywhere
+}
+
+// Least angle that is worth the loss that turning brings, in degrees.
+const leastTurn = 0.15
+
+// Tidy does to a picture of paper what is wished, as far as it needs it. planes are its colours, gray is how light it is; light writing on dark ground is left as it is, but
+// for its angle. The planes that are given are changed, and others may come back.
+func Tidy(planes []*image.Gray, gray *image.Gray, wish Wish) ([]*image.Gray, Found) {
+	var f Found
+	s := Shrink(gray)
+	dark := s.Dark()
+	fill := make([]uint8, len(planes)) // the paper's colour
+	for i, p := range planes {
+		fill[i] = median(p.Pix)
+	}
+	if !dark { // the shadows mislead whoever measures how askew it stands
+		if along, by := lidOf(s); len(along) > 0 {
+			if f.Lid = wish.Edges; f.Lid {
+				for i, p := range planes {
+					lightenAll(p, along, by, fill[i])
+				}
+			}
+			lightenAll(s.g, along, max(1, by/s.by), median(s.g.Pix))
+		}
+	}
+	skew := 0.0
+	if wish.Straight {
+		at := &Small{Turn(s.g, 0), s.by}
+		if dark {
+			Invert(at.g)
+		}
+		if at.Lying() { // its lines run upwards: a quarter's turn does not change the angle
+			at.g = Turn(at.g, 1)
+		}
+		if deg, sure := at.Skew(8); sure {
+			skew = deg
+		}
+	}
+	if wish.Light && !dark {
+		paper := paperOf(s.g, max(8, 64/s.by))
+		paper.size *= s.by
+		lo, hi := 255, 0
+		for _, v := range paper.light {
+			lo, hi = min(lo, int(v)), max(hi, int(v))
+		}
+		if hi-lo > 10 || hi < 240 {
+			f.Uneven = true
+			typical := median(paper.light)
+			for i, p := range planes {
+				even(p, &paper)
+				fill[i] = uint8(min(255, int(fill[i])*245/max(32, int(typical))))
+			}
+		}
+	}
+	if math.Abs(skew) >= leastTurn {
+		f.Skew = skew
+		for i, p := range planes {
+			planes[i] = Straight(p, skew, fill[i])
+		}
+	}
+	return planes, f
+}
+
+// Moved gives where a place of a picture of w by h pixels is after it was set straight by so many degrees.
+func Moved(w, h int, degrees, x, y float64) (float64, float64) { return Back(w, h, -degrees, x, y) }

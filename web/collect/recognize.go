@@ -163,6 +163,7 @@ type doubted struct {
 
 func recognizeRoutes(r station.Router, h station.Host) {
 	r.Get("/recognize/doubts/{key}", func(w http.ResponseWriter, r *http.Request) error { return doubtsOf(h.Desk(), w, r) })
+	r.Get("/recognize/blocks/{key}", func(w http.ResponseWriter, r *http.Request) error { return blocksOf(h.Desk(), w, r) })
 	r.Get("/recognize/near", func(w http.ResponseWriter, r *http.Request) error {
 		if err := h.Desk().May(r.Context(), station.Person(r).ID, desk.ActLook, station.ID(r, "id")); err != nil {
 			return err

@@ -10,7 +10,6 @@ import (
 	arranging "glenrain/core/arrange"
 	"glenrain/core/step"
 	"glenrain/desk"
-	"glenrain/web/scanning"
 	"glenrain/web/station"
 )
 
@@ -18,15 +17,18 @@ import (
 var files embed.FS
 
 // Station is the value that the list of stations has.
-func Station() station.Station {
-	return station.Station{
-		Path: "collect", Name: "Collect", Words: "pages of other documents, scans, text of scans", Surface: station.Paper, Files: station.Files(files, scanning.Files), Routes: routes,
+func Station(lent ...station.Lent) station.Station {
+	s := station.Station{
+		Path: "collect", Name: "Collect", Words: "pages of other documents, scans, text of scans", Surface: station.Paper, Files: files, Routes: routes,
 		Jobs: []station.Job{{
 			Words: "insert pages", Slip: "insert.html", Module: "insert.js", View: insertView,
 			Steps: []station.Form{{Step: "insert", Spot: insertSpot}},
 			Finds: []station.Find{{Text: "Insert pages of another document", Words: "insert add bring collect pages picture document merge import"}},
-		}, scanning.Job(), recognizing()},
+		}},
 	}
+	s.Lend(lent...)
+	s.Jobs = append(s.Jobs, straightening(), recognizing(), setting())
+	return s
 }
 
 // offered is how many documents the sentence offers; more are found by typing.

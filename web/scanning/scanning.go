@@ -4,7 +4,6 @@ package scanning
 import (
 	"embed"
 	"errors"
-	"io/fs"
 	"net/http"
 	"slices"
 	"strconv"
@@ -12,22 +11,18 @@ import (
 
 	"glenrain/core/step"
 	"glenrain/desk"
-	"glenrain/scanner"
 	"glenrain/web/station"
 )
 
 //go:embed *.html *.js
 var files embed.FS
 
-// Files are the templates of the job.
-var Files fs.FS = files
-
-// Job is scanning into a document that is open.
-func Job() station.Job {
-	return station.Job{
+// Lent is scanning into a document that is open, for the station at which it is done.
+func Lent() station.Lent {
+	return station.Lent{Files: files, Job: station.Job{
 		Path: "scan", Words: "scan paper", Slip: "scan.html", Module: "scanning.js", Surface: station.Board, View: view,
 		Finds: []station.Find{{Text: "Scan paper into this document", Words: "scan scanner paper feeder glass adf"}},
-	}
+	}}
 }
 
 // Screen is scanning into a new document.
@@ -260,7 +255,7 @@ func (s *screen) start(w http.ResponseWriter, r *http.Request) error {
 		return step.Refuse("choose paper, colour and resolution")
 	}
 	in := desk.Scanning{Person: station.Person(r).ID, Scanner: station.FormID(r, "scanner"), Document: station.FormID(r, "doc"), Folder: station.FormID(r, "folder"), Name: r.FormValue("name"),
-		Settings: scanner.Settings{Source: "Platen", Colour: colour, Resolution: dpi, Width: size[0], Height: size[1]}}
+		Settings: desk.ScanSettings{Source: "Platen", Colour: colour, Resolution: dpi, Width: size[0], Height: size[1]}}
 	switch r.FormValue("from") {
 	case "feeder":
 		in.Settings.Source = "Feeder"

@@ -37,3 +37,17 @@ func (t together) ReadDir(name string) (out []fs.DirEntry, err error) {
 	slices.SortFunc(out, func(a, b fs.DirEntry) int { return strings.Compare(a.Name(), b.Name()) })
 	return out, nil
 }
+
+// Lent is a job that stands in a folder of its own, with its files, and is done at a station.
+type Lent struct {
+	Job   Job
+	Files fs.FS
+}
+
+// Lend puts jobs behind those that the station has.
+func (s *Station) Lend(lent ...Lent) {
+	for _, l := range lent {
+		s.Jobs = append(s.Jobs, l.Job)
+		s.Files = Files(s.Files, l.Files)
+	}
+}

@@ -107,7 +107,7 @@ async function newest() {
   const was = state.seen;
   const seen = { ...Object.fromEntries(new URL(location.href).searchParams), page: state.at };
   await window.htmx.ajax("GET", `/desk/${state.doc}/${state.place}?${new URLSearchParams(seen)}`, { target: "#swap", swap: "outerHTML" });
-  if (state.seen !== was && !el("message")?.textContent.trim()) say("Brought up to date: somebody changed this document.");
+  if (state.seen !== was && !el("message")?.textContent.trim()) say("Brought up to date: the document was changed.");
 }
 
 // say puts a line where messages stand.
