@@ -378,15 +378,18 @@ func (w *walked) values(kind string, q *step.Sequence) (map[string]any, lentPage
 		return map[string]any{"starts": some()}, lentPages{}
 	case "crop":
 		return map[string]any{"pages": some(), "to": pick("edges", "print"), "left": 10 + w.rng.IntN(40), "bottom": w.rng.IntN(40), "remove": w.rng.IntN(3) == 0}, lentPages{}
-	case "uncrop":
+	case "uncrop", "recognize-remove":
 		return map[string]any{"pages": "all"}, lentPages{}
+	case "straighten":
+		return map[string]any{"pages": some()}, lentPages{}
 	case "paper":
 		return map[string]any{"pages": some(), "paper": pick("A3", "A4", "A5"), "fit": pick("scale", "keep", "shrink only"), "stands": pick("middle", "top left")}, lentPages{}
 	case "binding":
 		return map[string]any{"pages": some(), "margin": "12mm", "how": pick("wider paper", "move", "make smaller")}, lentPages{}
 	case "label", "labels-remove", "bookmark-add", "bookmark-change", "bookmark-move", "bookmark-remove", "bookmarks-make", "contents", "contents-change",
-		"duplicate", "replace", "sheets":
-		// They change by intention what is held here: labels, bookmarks, or which page comes from where. core/jobs tries them by themselves.
+		"duplicate", "replace", "sheets",
+		"recognize", "recognize-words", "set-text":
+		// They change by intention what is held here: labels, bookmarks, or which page comes from where; or they need the engine that reads pictures, for seconds a page. core/jobs tries them by themselves.
 		return nil, lentPages{}
 	case "number":
 		return map[string]any{"pages": some(), "edge": pick("top", "bottom")}, lentPages{}

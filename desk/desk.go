@@ -34,6 +34,7 @@ type Desk struct {
 	registry *step.Registry
 	pool     *raster.Pool
 	readings memory
+	words    learned
 	scanners scanner.Rules
 	scans    scans
 	log      *slog.Logger

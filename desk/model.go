@@ -337,6 +337,9 @@ func migrate(db *gorm.DB) error {
 	}, {
 		ID:      "10: scanners",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Scanner{}) },
+	}, {
+		ID:      "11: words of the house",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&LearnedWord{}) },
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

@@ -103,7 +103,7 @@ func (m *memory) forget() { _ = os.RemoveAll(m.dir) }
 // tools gives a step's work what it needs besides the document; done frees it.
 func (d *Desk) tools(env *step.Env, who string) (done func()) {
 	drawer := raster.NewDrawer(who, func() (*raster.Pool, error) { return d.pool, nil })
-	env.Draw, env.Remember = drawer, &d.readings
+	env.Draw, env.Remember, env.Knows = drawer, &d.readings, d.KnowsWord
 	return drawer.Close
 }
 
@@ -133,8 +133,8 @@ func (d *Desk) Needs(ctx context.Context, s *Snapshot) (out []PageNeeds, known b
 		n := PageNeeds{Key: p.Key, Number: i + 1, Sure: -1}
 		row := looks[p.Key.String()]
 		if ref, ok := s.Keys.Ref(p.Key); ok { // what was recognized just now is known before its text is read
-			if _, note, ok := recognize.Layer(doc, ref); ok {
-				n.Needs, n.Sure, n.Doubts = recognize.Layered, note.Sure, len(note.Doubts)
+			if u, note, ok := recognize.Layer(doc, ref); ok {
+				n.Needs, n.Sure, n.Doubts = recognize.Layered, note.Sure, len(recognize.Doubted(u, note, d.KnowsWord))
 			}
 		}
 		switch {
@@ -313,6 +313,3 @@ func (d *Desk) GuessLanguage(ctx context.Context, s *Snapshot, pages step.Pages,
 	defer d.tools(env, "guess")()
 	return recognize.FindLanguage(ctx, s.PDF.In(ctx), env, pages, again)
 }
-
-// KnowsWord reports whether the house has learned a word.
-func (d *Desk) KnowsWord(string) bool { return false }

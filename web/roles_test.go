@@ -51,7 +51,7 @@ var routes = map[string]struct {
 	"GET /documents/{id}/about": {readers, ""}, "POST /documents/again": {members, "id=ID&paper=A5"}, "GET /documents/pictures": {person, ""}, "POST /documents/pictures": {members, "id=ID"},
 	"GET /folders/find": {person, ""}, "GET /handing": {members, ""}, "POST /handing/plan": {members, "id=ID"}, "POST /handing": {members, "id=ID&as-it-is=yes&_request=h"}, "GET /desk/{id}/release/name": {readers, ""},
 	"POST /documents/recognize": {members, "id=ID"}, "GET /desk/{id}/collect/recognize": {readers, ""}, "GET /desk/{id}/collect/scan": {readers, ""}, "GET /desk/{id}/collect/straighten": {readers, ""}, "GET /desk/{id}/collect/set-text": {readers, ""}, "GET /desk/{id}/recognize/blocks/{key}": {readers, ""},
-	"GET /desk/{id}/recognize/doubts/{key}": {readers, ""}, "GET /desk/{id}/recognize/near": {readers, ""}, "GET /desk/{id}/recognize/guess": {readers, ""},
+	"POST /desk/{id}/recognize/words": {members, "word=Netlofts"}, "POST /desk/{id}/recognize/words/forget": {members, "word=1"}, "GET /desk/{id}/recognize/doubts/{key}": {readers, ""}, "GET /desk/{id}/recognize/near": {readers, ""}, "GET /desk/{id}/recognize/guess": {readers, ""},
 	"GET /scan": {members, ""}, "GET /scan/choices": {members, "scanner=1"}, "GET /scan/look": {members, "scanner=1"}, "POST /scan/scanners": {members, "address=127.0.0.1:22"}, "POST /scan/scanners/{id}/remove": {members, ""},
 	"POST /scan/start": {members, "scanner=1&paper=A4&dpi=100&colour=Grayscale8&from=glass&doc=ID"},
 	"POST /gather":     {members, "id=ID"}, "POST /gather/{what}": {members, "by=name"},

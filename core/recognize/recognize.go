@@ -58,6 +58,7 @@ type Reading struct {
 	Asked     int           `json:"asked"`            // pages that needed it
 	Left      int           `json:"left,omitempty"`   // of those, not begun: the work was stopped
 	Failed    []Failure     `json:"failed,omitempty"` // pages that could not be read
+	House     []string      `json:"house,omitempty"`  // words that the house knew
 }
 
 // PageReading is what was read of a page.
@@ -114,6 +115,9 @@ func doubt(lines []Line, sp *spelling.Speller) (doubts []Doubt, sure int) {
 	return doubts, sure
 }
 
+// unlikely is how sure a reading has to be for a dictionary to decide, in hundredths: below it, it is doubted whatever it says.
+const unlikely = 55
+
 // doubted: the program is not sure of a word, or less than quite sure of one that no dictionary has.
 func doubted(w Word, sp *spelling.Speller) bool {
 	core := spelling.Core(w.Text)
@@ -121,7 +125,7 @@ func doubted(w Word, sp *spelling.Speller) bool {
 	switch {
 	case !strings.ContainsFunc(w.Text, letterOrFigure):
 		return false
-	case w.Sure < 55:
+	case w.Sure < unlikely:
 		return true
 	case letters >= 3 && w.Sure < 88:
 		return !sp.Knows(w.Text)
@@ -133,6 +137,21 @@ func doubted(w Word, sp *spelling.Speller) bool {
 
 func letterOrFigure(r rune) bool {
 	return r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r > 0xbf
+}
+
+// Doubted gives the words of a layer that are doubted still: not those that were read well enough and that the house has learned since.
+func Doubted(u *draw.Unseen, n Note, house func(string) bool) (out []Doubt) {
+	for _, d := range n.Doubts {
+		w := word(u, d.Word)
+		if w == nil {
+			continue
+		}
+		if core := spelling.Core(w.Text); d.Sure >= unlikely && core != "" && (house(core) || house(strings.ToLower(core))) {
+			continue
+		}
+		out = append(out, d)
+	}
+	return out
 }
 
 // Doubt is a doubted word: which of the layer's words, counted from 0, and how sure the reading was in hundredths.
@@ -191,7 +210,7 @@ func (r *Recognize) Apply(ctx context.Context, doc *pdf.Document, env *step.Env)
 		return nil, err
 	}
 	res := &step.Result{Redrawn: step.RedrawPages, Adds: claim.Foreign}
-	sp := spelling.For(read.Languages, nil)
+	sp := spelling.For(read.Languages, func(w string) bool { return slices.Contains(read.House, w) })
 	words, sum, letters, empty, doubts := 0, 0, 0, 0, 0
 	var done, turned []pdf.Ref
 	for _, p := range read.Pages {

@@ -252,7 +252,7 @@ func (s *SetText) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 func setPage(ctx context.Context, doc *pdf.Document, reader *content.Reader, ref pdf.Ref, keep map[int]bool, f *faces) (n, stay int, err error) {
 	u, note, ok := Layer(doc, ref)
 	if !ok {
-		return 0, 0, &errSheet{"its text was not recognized here"}
+		return 0, 0, &errSheet{"no text was recognized here"}
 	}
 	s, err := sheetOf(ctx, doc, reader, ref)
 	if err != nil {
@@ -263,7 +263,7 @@ func setPage(ctx context.Context, doc *pdf.Document, reader *content.Reader, ref
 		return 0, 0, err
 	}
 	if dpi := s.dpi(px); dpi < 0.95*leastDPI {
-		return 0, 0, &errSheet{fmt.Sprintf("its picture is too coarse for it (%.0f dpi; from %d on it looks right)", dpi, leastDPI)}
+		return 0, 0, &errSheet{fmt.Sprintf("the picture is too coarse for it (%.0f dpi; from %d on it looks right)", dpi, leastDPI)}
 	}
 	blocks := blocksOf(s.page, s.geo, u)
 	b := newBare(px, s.toPage(px))

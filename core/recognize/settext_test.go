@@ -58,7 +58,7 @@ func TestStraighten(t *testing.T) {
 	b.run(all("eng"))
 	res := b.run(straight())
 	assert.Regexp(t, `^Page 1 set straight by 2\.[12] degrees, shadows at the edges taken away, light evened$`, res.Sentence)
-	assert.Equal(t, []string{"Page 2 left: nothing is to be done to it."}, res.Warnings)
+	assert.Equal(t, []string{"Page 2 left: nothing needs to be done."}, res.Warnings)
 	g, _ := b.shown(0)
 	deg, sure := scan.Shrink(g).Skew(8)
 	assert.True(t, sure)
@@ -75,13 +75,13 @@ func TestStraighten(t *testing.T) {
 		assert.InDelta(t, ay[i], y[i], 1.5, words[i])
 	}
 	_, err := b.try(straight())
-	assert.ErrorContains(t, err, "nothing is to be done to these pages")
+	assert.ErrorContains(t, err, "nothing needs to be done to these pages")
 	file := pdftest.Whole(t, b.doc)
 	pdftest.Check(t, file)
 
 	text := newBench(t, pdftest.Text(2))
 	_, err = text.try(straight())
-	assert.EqualError(t, err, "Pages 1 and 2 left: it is no picture")
+	assert.EqualError(t, err, "Pages 1 and 2 left: no picture of paper")
 	_, err = text.try(&recognize.Straighten{Pages: step.Pages{Rule: "all"}})
 	assert.EqualError(t, err, "nothing is asked to be done to the pages")
 }
@@ -91,7 +91,7 @@ func TestSetText(t *testing.T) {
 	page := drawnGray(t, typed(texts...), 200)
 	b := newBench(t, scanned(t, "", paper.Scan(page, paper.Sheet{Askew: 1})))
 	_, err := b.try(setText(""))
-	assert.EqualError(t, err, "Page 1 left: its text was not recognized here")
+	assert.EqualError(t, err, "Page 1 left: no text was recognized here")
 	b.run(all("eng"))
 	want := read(t, pdftest.Whole(t, b.doc))
 	res := b.run(setText(""))

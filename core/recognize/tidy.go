@@ -46,19 +46,19 @@ func sheetOf(ctx context.Context, doc *pdf.Document, reader *content.Reader, ref
 		return nil, err
 	}
 	if p.Cut {
-		return nil, &errSheet{"it holds too much to be looked through"}
+		return nil, &errSheet{"too much stands there to be looked through"}
 	}
 	g := doc.Geometry(ref)
 	list := partsOf(doc, p, g)
 	if len(list) == 0 {
-		return nil, &errSheet{"it is no picture"}
+		return nil, &errSheet{"no picture of paper"}
 	}
 	if len(list) > 1 || len(list[0].own) > 1 {
-		return nil, &errSheet{"it is made of several pictures"}
+		return nil, &errSheet{"made of several pictures"}
 	}
 	f := list[0].frame
 	if f.W()*f.H() < leastSheet*g.Visible.W()*g.Visible.H() {
-		return nil, &errSheet{"its picture covers a part of it alone"}
+		return nil, &errSheet{"the picture covers a part alone"}
 	}
 	for i := range p.Images {
 		if u := &p.Images[i]; !u.Hidden && !u.Ref.IsZero() && u.Ref == list[0].own[0].ref {
@@ -68,7 +68,7 @@ func sheetOf(ctx context.Context, doc *pdf.Document, reader *content.Reader, ref
 			return &sheet{p, g, u}, nil
 		}
 	}
-	return nil, &errSheet{"its picture stands in the content itself"}
+	return nil, &errSheet{"the picture is stored in the content itself"}
 }
 
 // planes decodes the picture.
@@ -76,11 +76,11 @@ func (s *sheet) planes(doc *pdf.Document) (*picture.Planar, error) {
 	px, err := picture.ReadPlanar(doc, s.use.Ref)
 	switch {
 	case errors.Is(err, picture.ErrUncut):
-		return nil, &errSheet{"its picture is stored in a way that can't be changed here"}
+		return nil, &errSheet{"the picture is stored in a way that can't be changed here"}
 	case err != nil:
 		return nil, err
 	case px.W()*px.H() > mostLook:
-		return nil, &errSheet{fmt.Sprintf("its picture has more than %d million pixels", mostLook/1_000_000)}
+		return nil, &errSheet{fmt.Sprintf("the picture has more than %d million pixels", mostLook/1_000_000)}
 	}
 	return px, nil
 }
@@ -161,7 +161,7 @@ func (s *Straighten) Apply(ctx context.Context, doc *pdf.Document, env *step.Env
 		case err != nil:
 			return nil, err
 		case f == scan.Found{}:
-			left.add("nothing is to be done to it", index[i])
+			left.add("nothing needs to be done", index[i])
 		default:
 			done = append(done, ref)
 			what.Lid, what.Uneven = what.Lid || f.Lid, what.Uneven || f.Uneven
@@ -173,8 +173,8 @@ func (s *Straighten) Apply(ctx context.Context, doc *pdf.Document, env *step.Env
 	}
 	res.Warnings = left.tell(doc)
 	if len(done) == 0 {
-		why := "nothing is to be done to these pages"
-		if len(left.whys) > 0 && (len(left.whys) > 1 || left.whys[0] != "nothing is to be done to it") {
+		why := "nothing needs to be done to these pages"
+		if len(left.whys) > 0 && (len(left.whys) > 1 || left.whys[0] != "nothing needs to be done") {
 			why = strings.Join(res.Warnings, " ")
 		}
 		return nil, step.Refuse("%s", strings.TrimSuffix(why, "."))

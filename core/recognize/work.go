@@ -112,6 +112,7 @@ func (r *Recognize) Work(ctx context.Context, doc *pdf.Document, env *step.Env) 
 	if err := w.all(ctx, list, read); err != nil {
 		return err
 	}
+	read.House = houseWords(read, env.Knows)
 	if len(read.Pages) == 0 && read.Left > 0 && len(read.Failed) == 0 {
 		return context.Canceled // stopped before there was anything to keep
 	}
@@ -121,6 +122,30 @@ func (r *Recognize) Work(ctx context.Context, doc *pdf.Document, env *step.Env) 
 	}
 	r.Made, err = env.Files.Keep(func(out io.Writer) error { return json.NewEncoder(out).Encode(read) })
 	return err
+}
+
+// houseWords gives those words that were read which the house has learned.
+func houseWords(read *Reading, knows func(string) bool) (out []string) {
+	if knows == nil {
+		return nil
+	}
+	seen := map[string]bool{}
+	for _, p := range read.Pages {
+		for _, l := range p.Lines {
+			for _, w := range l.Words {
+				core := spelling.Core(w.Text)
+				for _, one := range []string{core, strings.ToLower(core)} {
+					if one != "" && !seen[one] {
+						if seen[one] = true; knows(one) {
+							out = append(out, one)
+						}
+					}
+				}
+			}
+		}
+	}
+	slices.Sort(out)
+	return out
 }
 
 // worker reads pages of one document.

@@ -664,15 +664,29 @@ var files = map[string][]string{
 	"est": {"et_EE"}, "lav": {"lv_LV"}, "lit": {"lt_LT"}, "cat": {"ca_ES", "ca"}, "glg": {"gl_ES"}, "isl": {"is_IS"}, "cym": {"cy_GB"}, "gle": {"ga_IE"},
 }
 
-// Where gives the base name of the dictionary of a language, by its code of three letters; nothing where none is installed.
-func Where(code string) string {
+// spelledWays are languages that are spelled in several ways, each of which is right.
+var spelledWays = map[string]bool{"eng": true, "por": true}
+
+// bases gives the base names of the dictionaries of a language that are installed: the first of them, or all where it is spelled in several ways.
+func bases(code string) (out []string) {
 	for _, name := range files[code] {
 		for _, dir := range Folders {
 			base := filepath.Join(dir, name)
 			if exists(base+".aff") && exists(base+".dic") {
-				return base
+				if out = append(out, base); !spelledWays[code] {
+					return out
+				}
+				break
 			}
 		}
+	}
+	return out
+}
+
+// Where gives the base name of the dictionary of a language, by its code of three letters; nothing where none is installed.
+func Where(code string) string {
+	if list := bases(code); len(list) > 0 {
+		return list[0]
 	}
 	return ""
 }

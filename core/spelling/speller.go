@@ -25,18 +25,23 @@ func For(codes []string, house func(word string) bool) *Speller {
 	openMu.Lock()
 	defer openMu.Unlock()
 	for _, c := range codes {
-		base := Where(c)
-		if base == "" || slices.Contains(s.Languages, c) {
+		if slices.Contains(s.Languages, c) {
 			continue
 		}
-		d, ok := opened[base]
-		if !ok {
-			d, _ = Open(base) // one that can't be read is none
-			opened[base] = d
+		some := false
+		for _, base := range bases(c) {
+			d, ok := opened[base]
+			if !ok {
+				d, _ = Open(base) // one that can't be read is none
+				opened[base] = d
+			}
+			if d != nil {
+				some = true
+				s.dicts = append(s.dicts, d)
+			}
 		}
-		if d != nil {
+		if some {
 			s.Languages = append(s.Languages, c)
-			s.dicts = append(s.dicts, d)
 		}
 	}
 	return s

@@ -80,6 +80,8 @@ type Env struct {
 	// Draw draws pages for work that looks at them. Remember knows parts of work that was done before and broken off.
 	Draw     Drawer
 	Remember Memory
+	// Knows reports whether the house has learned a word; nil where there is no house.
+	Knows func(word string) bool
 
 	rand *rand.ChaCha8
 }

@@ -57,7 +57,11 @@ type recognizeSlip struct {
 	Doubts    int
 	Languages []languageView
 	Chosen    string
+	Words     []desk.LearnedWord // of the house
+	WordsN    int64
 }
+
+const mostWordsShown = 200
 
 func recognizeView(v *station.Visit) (any, error) {
 	out := &recognizeSlip{}
@@ -73,6 +77,10 @@ func recognizeView(v *station.Visit) (any, error) {
 				out.Languages = append(out.Languages, languageView{a.Code + "+" + b.Code, a.Name + " and " + b.Name})
 			}
 		}
+	}
+	var err error
+	if out.Words, out.WordsN, err = v.Desk.LearnedWords(v.Request.Context(), mostWordsShown); err != nil {
+		return nil, err
 	}
 	needs, known, err := v.Desk.Needs(v.Request.Context(), v.Snapshot)
 	if err != nil {
@@ -178,6 +186,19 @@ func recognizeRoutes(r station.Router, h station.Host) {
 		}
 		return station.SendJSON(w, list)
 	})
+	r.Post("/recognize/words", func(w http.ResponseWriter, r *http.Request) error {
+		word, err := h.Desk().LearnWord(r.Context(), station.Person(r).ID, r.FormValue("word"))
+		if err != nil {
+			return err
+		}
+		return shown(h, w, r, "“"+word+"” learned: it is doubted no more, here and in all documents.")
+	})
+	r.Post("/recognize/words/forget", func(w http.ResponseWriter, r *http.Request) error {
+		if err := h.Desk().ForgetWord(r.Context(), station.Person(r).ID, station.FormID(r, "word")); err != nil {
+			return err
+		}
+		return shown(h, w, r, "The word is forgotten.")
+	})
 	r.Get("/recognize/guess", func(w http.ResponseWriter, r *http.Request) error {
 		snap, err := h.Desk().Look(r.Context(), station.Person(r).ID, station.ID(r, "id"))
 		if err != nil {
@@ -193,6 +214,15 @@ func recognizeRoutes(r station.Router, h station.Host) {
 		}
 		return h.Render(w, http.StatusOK, "guess", guessView(g))
 	})
+}
+
+// shown answers with the desk, at the page that was looked at.
+func shown(h station.Host, w http.ResponseWriter, r *http.Request, said string) error {
+	snap, err := h.Desk().Look(r.Context(), station.Person(r).ID, station.ID(r, "id"))
+	if err != nil {
+		return err
+	}
+	return h.Show(w, r, station.Shown{Snapshot: snap, Place: "collect/recognize", Page: r.FormValue("page"), Message: &station.Message{Text: said}})
 }
 
 type guessed struct {
@@ -242,12 +272,13 @@ func doubtsOf(d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
 	}{strings.Join(note.Languages, "+"), []doubted{}}
 	if ok {
 		g := doc.Geometry(ref)
+		doubts := recognize.Doubted(u, note, d.KnowsWord)
 		n := 0
 		for i := range u.Lines {
 			l := &u.Lines[i]
 			for k := range l.Words {
-				if at := slices.IndexFunc(note.Doubts, func(d recognize.Doubt) bool { return d.Word == n }); at >= 0 {
-					out.Words = append(out.Words, doubted{n, l.Words[k].Text, note.Doubts[at].Sure, station.Corners(g, quad(l, k)), around(l, k)})
+				if at := slices.IndexFunc(doubts, func(d recognize.Doubt) bool { return d.Word == n }); at >= 0 {
+					out.Words = append(out.Words, doubted{n, l.Words[k].Text, doubts[at].Sure, station.Corners(g, quad(l, k)), around(l, k)})
 				}
 				n++
 			}

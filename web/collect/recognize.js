@@ -146,6 +146,10 @@ export function mount({ paper, slip, signal }) {
   if (form) {
     el("doubt-next").addEventListener("click", () => move(1), { signal });
     el("doubt-skip").addEventListener("click", () => move(1), { signal });
+    el("doubt-learn").addEventListener("click", () => {
+      going = { key: state.at, word: words[now]?.word ?? 0 };
+      window.htmx.ajax("POST", `/desk/${state.doc}/recognize/words`, { target: "#swap", swap: "outerHTML", values: { word: form.elements._text.value, page: state.at } });
+    }, { signal });
     form.elements._text.addEventListener("input", says, { signal });
     form.elements._text.addEventListener("keydown", (e) => {
       const near = [...el("doubt-near").querySelectorAll("button")].map((b) => b.textContent);
