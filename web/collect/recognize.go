@@ -187,6 +187,9 @@ func recognizeRoutes(r station.Router, h station.Host) {
 		return station.SendJSON(w, list)
 	})
 	r.Post("/recognize/words", func(w http.ResponseWriter, r *http.Request) error {
+		if err := h.Desk().May(r.Context(), station.Person(r).ID, desk.ActLook, station.ID(r, "id")); err != nil {
+			return err
+		}
 		word, err := h.Desk().LearnWord(r.Context(), station.Person(r).ID, r.FormValue("word"))
 		if err != nil {
 			return err
@@ -194,6 +197,9 @@ func recognizeRoutes(r station.Router, h station.Host) {
 		return shown(h, w, r, "“"+word+"” learned: it is doubted no more, here and in all documents.")
 	})
 	r.Post("/recognize/words/forget", func(w http.ResponseWriter, r *http.Request) error {
+		if err := h.Desk().May(r.Context(), station.Person(r).ID, desk.ActLook, station.ID(r, "id")); err != nil {
+			return err
+		}
 		if err := h.Desk().ForgetWord(r.Context(), station.Person(r).ID, station.FormID(r, "word")); err != nil {
 			return err
 		}
