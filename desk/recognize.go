@@ -258,7 +258,12 @@ func (d *Desk) recognizeOne(ctx context.Context, w *Work, person, document uint,
 	if err != nil {
 		return nil, err
 	}
-	one, done, err := d.DoLater(ctx, Change{Document: document, Seen: s.State.ID, Person: person, Name: "recognize", Params: params, RequestID: newToken()})
+	return d.doAlong(ctx, w, Change{Document: document, Seen: s.State.ID, Person: person, Name: "recognize", Params: params, RequestID: newToken()}, progress)
+}
+
+// doAlong does a slow step as a part of other work, and waits for it; when that is asked to stop, the step is.
+func (d *Desk) doAlong(ctx context.Context, w *Work, c Change, progress func(done, total int)) (*Outcome, error) {
+	one, done, err := d.DoLater(ctx, c)
 	if err != nil || done != nil {
 		return done, err
 	}
@@ -275,7 +280,7 @@ func (d *Desk) recognizeOne(ctx context.Context, w *Work, person, document uint,
 			}
 			out, ok := p.Result.(*Outcome)
 			if !ok {
-				return nil, fmt.Errorf("recognizing gave %T", p.Result)
+				return nil, fmt.Errorf("the step %q gave %T", c.Name, p.Result)
 			}
 			return out, nil
 		case <-one.Changed():

@@ -150,10 +150,11 @@ type Scanning struct {
 	Person   uint
 	Scanner  uint
 	Settings scanner.Settings
-	Document uint   // 0: a new one
-	Before   string // of its pages, by key; the end if empty
-	Folder   uint   // of a new document
-	Name     string // of a new document
+	Document uint     // 0: a new one
+	Before   string   // of its pages, by key; the end if empty
+	Folder   uint     // of a new document
+	Name     string   // of a new document
+	Then     []string // steps that are done to the pages that came in, one after another: "straighten", "recognize"
 }
 
 // Scanned is what came of scanning, so far: it is told while the work goes on.
@@ -163,7 +164,8 @@ type Scanned struct {
 	Problem  string     // what stopped it, in a sentence
 	Blank    []step.Key // pages on which nothing is to be seen
 	Turned   map[step.Key]int
-	Looked   bool // blank and turned pages were looked for
+	Looked   bool     // blank and turned pages were looked for
+	Said     []string // what the steps did that followed, or why they did not
 	Done     bool
 }
 
@@ -186,7 +188,7 @@ func (d *Desk) Scanned(person, work uint) (Scanned, bool) {
 		return Scanned{}, false
 	}
 	out := *s
-	out.Keys, out.Blank = slices.Clone(s.Keys), slices.Clone(s.Blank)
+	out.Keys, out.Blank, out.Said = slices.Clone(s.Keys), slices.Clone(s.Blank), slices.Clone(s.Said)
 	out.Done = out.Done || w.Look().State != WorkRunning
 	return out, true
 }
@@ -225,6 +227,9 @@ func (d *Desk) Scan(ctx context.Context, in Scanning) (*Work, error) {
 			return nil, err
 		}
 		d.lookAtScanned(ctx, state)
+		for _, name := range in.Then {
+			d.follow(ctx, w, name, in, state)
+		}
 		return fmt.Sprintf("/desk/%d/collect/scan?scan=%d", document, w.ID), nil
 	})
 	d.scans.mu.Lock()
@@ -349,6 +354,67 @@ func (d *Desk) scannedPage(ctx context.Context, in Scanning, document uint, n in
 		}
 		return keys, document, nil
 	}
+}
+
+// ScannedBefore gives the pages of the scan that came into the same document before another one.
+func (d *Desk) ScannedBefore(person, work uint) []step.Key {
+	this, ok := d.Scanned(person, work)
+	if !ok {
+		return nil
+	}
+	d.scans.mu.Lock()
+	defer d.scans.mu.Unlock()
+	last := uint(0)
+	for id, s := range d.scans.byID {
+		if id < work && id > last && s.Document == this.Document {
+			if w, err := d.Work(id); err == nil && w.PersonID == person {
+				last = id
+			}
+		}
+	}
+	if last == 0 {
+		return nil
+	}
+	return slices.Clone(d.scans.byID[last].Keys)
+}
+
+// follow does a step to the pages that came in, but for blank ones. What goes wrong is told beside them.
+func (d *Desk) follow(ctx context.Context, w *Work, name string, in Scanning, state *Scanned) {
+	d.scans.mu.Lock()
+	keys := slices.DeleteFunc(slices.Clone(state.Keys), func(k step.Key) bool { return slices.Contains(state.Blank, k) })
+	document := state.Document
+	d.scans.mu.Unlock()
+	if len(keys) == 0 {
+		return
+	}
+	say := func(s string) {
+		d.scans.mu.Lock()
+		state.Said = append(state.Said, s+".")
+		d.scans.mu.Unlock()
+	}
+	values := map[string]any{"pages": keys}
+	if name == "recognize" {
+		if _, last, _ := d.Languages(); last != "" {
+			values["languages"] = last
+		}
+	}
+	params, err := json.Marshal(values)
+	if err == nil {
+		err = d.MayStep(ctx, in.Person, document, name)
+	}
+	var s *Snapshot
+	if err == nil {
+		s, err = d.Look(ctx, in.Person, document)
+	}
+	var out *Outcome
+	if err == nil {
+		out, err = d.doAlong(ctx, w, Change{Document: document, Seen: s.State.ID, Person: in.Person, Name: name, Params: params, RequestID: newToken()}, w.Set)
+	}
+	if err != nil {
+		say(step.Sentence(sentenceOf(err)))
+		return
+	}
+	say(out.Step.Sentence)
 }
 
 // lookAtScanned looks for pages on which there is nothing, and those that stand on their head or side. What goes wrong is nothing to be told: the pages are there.

@@ -149,6 +149,95 @@ func TestPileToText(t *testing.T) {
 	assert.Equal(t, 1, hits(fixed[0]))
 }
 
+// Fronts and backs are scanned one after the other, and put together; what is to follow is done with it.
+func TestScanTwoPasses(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes its time")
+	}
+	o, s, address := openScanner(t)
+	_, err := o.desk.AddScanner(t.Context(), 1, address)
+	require.NoError(t, err)
+	s.Load("form", standin.Sheet{Front: "letter"}, standin.Sheet{Front: "form"})
+	o.openBrowser()
+	o.signIn()
+	o.click(`a[href^="/scan"]`)
+	o.page.MustElement("#scan-form")
+	o.page.MustElement(`#scan-form [name="from"]`).MustSelect("the feeder, one side")
+	o.page.MustElement(`#scan-form [name="dpi"]`).MustSelect("100 dpi")
+	o.page.MustElement(`#scan-form [name="name"]`).MustInput("Two sides")
+	o.page.MustElement(`#scan-form [name="then"]`).MustSelect("they are straightened and recognized")
+	o.click("#scan-form .btn-primary")
+	o.page.MustElement("body.desk")
+	o.waitLong(`() => document.querySelector("#slip")?.innerText.includes("2 pages came in.")`)
+	slip := o.text("#slip")
+	assert.Contains(t, slip, "set straight by")
+	assert.Contains(t, slip, "Text of pages 1 and 2 recognized")
+	assert.NotContains(t, slip, "their backs")
+	s.Load("form", standin.Sheet{Front: "table"}, standin.Sheet{Front: "upside down"}) // the stack turned over: the last sheet's back comes first
+	o.page.MustElement(`#scan-form [name="from"]`).MustSelect("the feeder, one side")
+	o.page.MustElement(`#scan-form [name="dpi"]`).MustSelect("100 dpi")
+	o.click("#scan-form .btn-primary")
+	o.waitLong(`() => document.querySelector("#slip")?.innerText.includes("are these their backs?")`)
+	require.Equal(t, 4, len(o.pageKeys()))
+	before := o.pageKeys()
+	o.page.MustElementR("#slip button", "Put fronts and backs together").MustClick()
+	o.says("interleaved")
+	assert.Equal(t, []string{before[0], before[3], before[1], before[2]}, o.pageKeys())
+}
+
+// A scan is set straight, and its text made real, with the page as it is beside the page as it will be; a block is left a picture. By keys alone.
+func TestStraightenAndSetText(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes its time")
+	}
+	o, _, _ := openScanner(t)
+	c := o.client()
+	c.signIn("isla")
+	id := c.bring("Form.jpg", standin.Picture("form", "Grayscale8", 150))
+	o.openBrowser()
+	o.signIn()
+	o.go_("/desk/" + id + "/collect/straighten")
+	o.wait(`() => !!document.getElementById("straighten-form")`)
+	o.waitLong(`() => document.querySelector("#paper-picture").src.startsWith("blob:")`)
+	o.wait(`() => { const b = document.querySelector(".paper img.before"); return !b.hidden && b.naturalWidth > 10 }`)
+	o.accessible("straighten")
+	edge := o.page.MustElement(".parting")
+	edge.MustFocus()
+	assert.Equal(t, "50", *edge.MustAttribute("aria-valuenow"))
+	o.press(input.ArrowLeft)
+	o.press(input.ArrowLeft)
+	assert.Equal(t, "46", *edge.MustAttribute("aria-valuenow"))
+	assert.Equal(t, "inset(0px 54% 0px 0px)", o.page.MustEval(`() => document.querySelector(".paper img.before").style.clipPath`).String())
+	box := o.page.MustElement("#paper").MustShape().Box()
+	o.page.Mouse.MustMoveTo(box.X+box.Width*0.46, box.Y+box.Height/2).MustDown("left")
+	o.page.Mouse.MustMoveTo(box.X+box.Width*0.8, box.Y+box.Height/2).MustUp("left")
+	o.wait(`() => Math.abs(document.querySelector(".parting").getAttribute("aria-valuenow") - 80) < 2`)
+	o.page.MustElement("#straighten-form .btn-primary").MustFocus()
+	o.press(input.Enter)
+	o.waitLong(`() => document.querySelector("#message")?.innerText.includes("set straight by")`)
+	o.press('u')
+	o.says("Undone")
+	o.go_("/desk/" + id + "/collect/recognize")
+	o.page.MustElement("#recognize-form .btn-primary").MustFocus()
+	o.press(input.Enter)
+	o.waitLong(`() => document.querySelector("#message")?.innerText.includes("recognized")`)
+	o.go_("/desk/" + id + "/collect/set-text")
+	o.wait(`() => document.querySelectorAll("#set-blocks input").length > 3`)
+	o.waitLong(`() => document.querySelector("#paper-picture").src.startsWith("blob:")`)
+	o.accessible("real text")
+	o.shot("real-text")
+	assert.Equal(t, "Application for a winter berth", o.page.MustEval(`() => document.querySelectorAll("#set-blocks label")[1].innerText.trim()`).String())
+	o.page.MustElement(`#set-blocks [data-name="0.1:0"]`).MustFocus()
+	o.press(input.Space)
+	o.wait(`() => document.querySelector("#set-text-form").elements.keep.value === "0.1:0"`)
+	assert.True(t, o.page.MustEval(`() => document.activeElement.dataset.name === "0.1:0" && document.activeElement.checked`).Bool())
+	o.page.MustElement("#set-text-form .btn-primary").MustFocus()
+	o.press(input.Enter)
+	o.waitLong(`() => document.querySelector("#message")?.innerText.includes("made real text, but for 1 block")`)
+	o.press('u')
+	o.says("Undone")
+}
+
 // Recognizing and the doubted words, by keys alone.
 func TestRecognizeByKeys(t *testing.T) {
 	if testing.Short() {

@@ -54,6 +54,9 @@ type cameIn struct {
 	Blank   []string // keys
 	BlankAt string   // and the pages as people call them
 	Turned  []turned
+	Said    []string // what the steps did that followed
+	// Fronts and Backs are the pages of the scan before and of this one, where they may be two sides of the same sheets.
+	Fronts, Backs []string
 }
 
 type turned struct {
@@ -74,6 +77,7 @@ func view(v *station.Visit) (any, error) {
 	if id := station.FormID(v.Request, "scan"); id != 0 {
 		if s, ok := v.Desk.Scanned(v.Person.ID, id); ok && s.Document == out.Doc {
 			out.Scan = came(v.Snapshot, id, s)
+			out.Scan.sides(v.Snapshot, v.Desk.ScannedBefore(v.Person.ID, id), s.Keys)
 		}
 	}
 	return out, nil
@@ -81,7 +85,7 @@ func view(v *station.Visit) (any, error) {
 
 // came tells what came in, as far as its pages are there still.
 func came(snap *desk.Snapshot, id uint, s desk.Scanned) *cameIn {
-	c := &cameIn{Running: !s.Done, ID: id, N: len(s.Keys), Problem: s.Problem, Looked: s.Looked}
+	c := &cameIn{Running: !s.Done, ID: id, N: len(s.Keys), Problem: s.Problem, Looked: s.Looked, Said: s.Said}
 	pages := snap.Pages()
 	at := func(keys []step.Key) (names []string, set string) {
 		var list []int
@@ -109,6 +113,27 @@ func came(snap *desk.Snapshot, id uint, s desk.Scanned) *cameIn {
 		}
 	}
 	return c
+}
+
+// sides tells two scans that may be the fronts and the backs of the same sheets: as many pages, one run behind the other.
+func (c *cameIn) sides(snap *desk.Snapshot, before, now []step.Key) {
+	if len(before) != len(now) || len(now) < 2 || c.Running {
+		return
+	}
+	all := append(slices.Clone(before), now...)
+	list := snap.Indexes(all)
+	for i, at := range list {
+		if at < 0 || i > 0 && at != list[i-1]+1 {
+			return
+		}
+	}
+	for i, k := range all {
+		if i < len(before) {
+			c.Fronts = append(c.Fronts, k.String())
+		} else {
+			c.Backs = append(c.Backs, k.String())
+		}
+	}
 }
 
 type screen struct{ station.Host }
@@ -261,6 +286,12 @@ func (s *screen) start(w http.ResponseWriter, r *http.Request) error {
 		in.Settings.Source = "Feeder"
 	case "both":
 		in.Settings.Source, in.Settings.Duplex = "Feeder", true
+	}
+	for _, name := range strings.Fields(r.FormValue("then")) {
+		if name != "straighten" && name != "recognize" {
+			return step.Refuse("“%s” is nothing that can be done to scanned pages", name)
+		}
+		in.Then = append(in.Then, name)
 	}
 	if r.FormValue("where") == "new" {
 		in.Document = 0
