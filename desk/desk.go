@@ -35,6 +35,7 @@ type Desk struct {
 	pool     *raster.Pool
 	readings memory
 	words    learned
+	onInk    onInk
 	scanners scanner.Rules
 	scans    scans
 	log      *slog.Logger

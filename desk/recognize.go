@@ -14,6 +14,7 @@ import (
 	"sync"
 
 	"glenrain/core/finding"
+	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/recognize"
 	"glenrain/core/step"
@@ -129,6 +130,7 @@ func (d *Desk) Needs(ctx context.Context, s *Snapshot) (out []PageNeeds, known b
 	}
 	doc := s.PDF.In(ctx)
 	known = true
+	var layered []int // pages with unseen text of others
 	for i, p := range s.Pages() {
 		n := PageNeeds{Key: p.Key, Number: i + 1, Sure: -1}
 		row := looks[p.Key.String()]
@@ -147,10 +149,59 @@ func (d *Desk) Needs(ctx context.Context, s *Snapshot) (out []PageNeeds, known b
 			if n.Needs = recognize.NeedsOf(l); n.Needs == recognize.Layered && recognize.Poorly(ctx, row.Text) {
 				n.Needs = recognize.Poor
 			}
+			if n.Needs == recognize.Layered {
+				layered = append(layered, i)
+			}
 		}
 		out = append(out, n)
 	}
+	if d.misplaced(ctx, s, doc, layered) {
+		for _, i := range layered {
+			out[i].Needs = recognize.Poor
+		}
+	}
 	return out, known, nil
+}
+
+// onInk remembers of documents' states whether their unseen text lies on its letters.
+type onInk struct {
+	mu sync.Mutex
+	of map[uint]bool // by state
+}
+
+const mostPlaced = 500
+
+// misplaced reports whether the unseen text of some pages stands beside the letters of their pictures: a few of them are looked at, since one program made them all.
+func (d *Desk) misplaced(ctx context.Context, s *Snapshot, doc *pdf.Document, pages []int) bool {
+	if len(pages) == 0 {
+		return false
+	}
+	d.onInk.mu.Lock()
+	known, ok := d.onInk.of[s.State.ID]
+	d.onInk.mu.Unlock()
+	if ok {
+		return known
+	}
+	all := s.Pages()
+	bad, good := 0, 0
+	for _, at := range []int{0, len(pages) / 2, len(pages) - 1} {
+		ref, ok := s.Keys.Ref(all[pages[at]].Key)
+		if !ok || ctx.Err() != nil {
+			continue
+		}
+		if on, ok := recognize.OnInk(ctx, doc, ref); ok && recognize.Misplaced(on) {
+			bad++
+		} else if ok {
+			good++
+		}
+	}
+	d.onInk.mu.Lock()
+	defer d.onInk.mu.Unlock()
+	if len(d.onInk.of) >= mostPlaced || d.onInk.of == nil {
+		d.onInk.of = map[uint]bool{}
+	}
+	d.onInk.of[s.State.ID] = bad > good
+	return bad > good
 }
 
 // Recognized is what came of recognizing one of several documents.

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glenrain/core/content"
+	"glenrain/core/draw"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/picture"
@@ -209,4 +210,29 @@ func TestSetTextFaces(t *testing.T) {
 		}
 	}
 	assert.Positive(t, red, "red words are red")
+}
+
+// A layer lies on its letters; one that was moved does not.
+func TestOnInk(t *testing.T) {
+	page := drawnGray(t, typed(texts...), 150)
+	b := newBench(t, scanned(t, "", page))
+	ref := pdftest.Refs(t, b.doc)[0]
+	_, ok := recognize.OnInk(t.Context(), b.doc, ref)
+	assert.False(t, ok, "there are no words")
+	b.run(all("eng"))
+	on, ok := recognize.OnInk(t.Context(), b.doc, ref)
+	require.True(t, ok)
+	assert.Greater(t, on, 95)
+	assert.False(t, recognize.Misplaced(on))
+	u, _, ok := recognize.Layer(b.doc, ref)
+	require.True(t, ok)
+	for i := range u.Lines {
+		for k := range u.Lines[i].Words {
+			u.Lines[i].Words[k].Y -= 200
+		}
+	}
+	require.NoError(t, draw.PutUnseen(b.doc, ref, u))
+	on, ok = recognize.OnInk(t.Context(), b.doc, ref)
+	require.True(t, ok)
+	assert.True(t, recognize.Misplaced(on), on)
 }

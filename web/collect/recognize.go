@@ -135,7 +135,7 @@ func says(all, whole, part, poor int) string {
 	}
 	are(whole, "is a picture without text", "are pictures without text")
 	are(part, "shows a picture that may be one of text", "show pictures that may be of text")
-	are(poor, "has unseen text that makes no sense", "have unseen text that makes no sense")
+	are(poor, "has unseen text that makes no sense or lies beside its letters", "have unseen text that makes no sense or lies beside its letters")
 	if len(list) == 0 {
 		return "No page needs it: each has text, or nothing to be read."
 	}
