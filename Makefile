@@ -7,6 +7,7 @@
 #             against what was there, and writes that into docs/COMPATIBILITY.md
 # make fuzz   tries changed real files, and then runs each fuzz target, for TIME (2m) each
 # make hostile takes files that are made to stop the program through all of it, and those in the folder HOSTILE
+# make recognition recognizes pages of known text, beside the plain engine, and writes docs/RECOGNITION.md
 # make lint   vet, gofmt and staticcheck
 # make shots  pictures of the main views, into docs/screenshots
 export CGO_ENABLED ?= 0
@@ -19,7 +20,7 @@ TIME ?= 2m
 SEED ?= 1
 HOSTILE ?= $(CURDIR)/mutate/seeds
 
-.PHONY: demo build test lint bench papers corpus agree walk hostile fuzz shots vendor
+.PHONY: demo build test lint bench papers corpus agree walk hostile recognition fuzz shots vendor
 
 demo: build
 	-tools/need chromium:chromium tesseract:tesseract-ocr /usr/share/hunspell/en_US.dic:hunspell-en-us
@@ -64,13 +65,17 @@ walk: papers
 hostile:
 	GLENRAIN_HOSTILE=$(HOSTILE) go test ./cmd/glenrain -run TestHostile -count=1 -v -timeout 30m
 
+recognition: papers
+	tools/need tesseract:tesseract-ocr /usr/share/tesseract-ocr/5/tessdata/deu.traineddata:tesseract-ocr-deu /usr/share/hunspell/en_US.dic:hunspell-en-us chromium:chromium pdftotext:poppler-utils
+	GLENRAIN_PAPERS=$(PAPERS) go run ./recognition > docs/RECOGNITION.md.new && mv docs/RECOGNITION.md.new docs/RECOGNITION.md
+
 fuzz: papers
 	go run ./mutate -time $(TIME) $(PAPERS)
 	GLENRAIN_PAPERS=$(PAPERS) tools/fuzz $(TIME)
 
 shots:
 	tools/need chromium:chromium
-	GLENRAIN_SHOTS=$(CURDIR)/docs/screenshots go test ./web -count=1 -run 'TestLooks'
+	GLENRAIN_SHOTS=$(CURDIR)/docs/screenshots go test ./web -count=1 -run 'TestLooks|TestPileToText|TestStraightenAndSetText'
 
 vendor:
 	web/vendor.sh

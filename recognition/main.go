@@ -162,7 +162,114 @@ func run(ctx context.Context, only string) error {
 		return err
 	}
 	fmt.Printf("\nAt worst %.1f points below the plain engine. Boxes of all pages: %s of %d words. CPU, the whole program over one document of the %d pages in English that both read, by the plain engine over the same pictures, as many at once: %.2f. Bytes a page: %d.\n", worst, hundredths(boxesIn, boxesOf), boxesOf, len(together), cpuOurs/max(1e-9, cpuTheirs), bytesAll/max(1, n))
+	if papers := os.Getenv("GLENRAIN_PAPERS"); papers != "" && (only == "" || strings.Contains("real", only)) {
+		return real(ctx, program, dir, papers)
+	}
 	return nil
+}
+
+// Bounds of what is read of real scans.
+const (
+	mostReal   = 12   // pages
+	leastWide  = 1500 // pixels
+	leastWords = 150
+)
+
+// real reads scans among the papers whose pages have unseen text by another program, which stands for what is known.
+func real(ctx context.Context, program, dir, papers string) error {
+	files, err := filepath.Glob(filepath.Join(papers, "module", "*.pdf"))
+	if err != nil {
+		return err
+	}
+	fmt.Println("\nReal scans with a text layer by another program, which stands for what is known (it has mistakes of its own):\n\n| scan | ours, letters | plain, letters |\n|---|---:|---:|")
+	n := 0
+	for _, file := range files {
+		list, err := tool("pdfimages", "-list", file)
+		if err != nil {
+			continue
+		}
+		count := map[int]int{}
+		wide := map[int]int{}
+		for _, line := range strings.Split(list, "\n")[min(2, strings.Count(list, "\n")):] {
+			f := strings.Fields(line)
+			if len(f) < 6 {
+				continue
+			}
+			page, _ := strconv.Atoi(f[0])
+			count[page]++
+			wide[page], _ = strconv.Atoi(f[3])
+		}
+		for page := 1; page <= 6 && n < mostReal; page++ {
+			if count[page] != 1 || wide[page] < leastWide {
+				continue
+			}
+			at := strconv.Itoa(page)
+			known, err := tool("pdftotext", "-raw", "-f", at, "-l", at, file, "-")
+			if err != nil || len(strings.Fields(known)) < leastWords {
+				continue
+			}
+			root := filepath.Join(dir, fmt.Sprintf("real%d", n))
+			if _, err := tool("pdfimages", "-png", "-f", at, "-l", at, file, root); err != nil {
+				continue
+			}
+			picture := root + "-000.png"
+			dpi, err := dpiOf(file, page, picture)
+			if err != nil {
+				continue
+			}
+			gray, err := readGray(picture)
+			if err != nil {
+				continue
+			}
+			if err := writePNG(picture, gray, dpi); err != nil {
+				return err
+			}
+			scan, out, steps := root+".pdf", root+"-out.pdf", filepath.Join(dir, "real.json")
+			if err := os.WriteFile(steps, []byte(`{"steps":[{"name":"recognize","params":{"pages":"all","languages":"eng"}}]}`), 0o600); err != nil {
+				return err
+			}
+			if _, err := tool(program, "combine", "-o", scan, picture); err != nil {
+				return err
+			}
+			if _, _, err := timed(ctx, program, "run", steps, scan, "-o", out); err != nil {
+				return err
+			}
+			text, err := tool("pdftotext", "-raw", out, "-")
+			if err != nil {
+				return err
+			}
+			_, plain, err := timed(ctx, "tesseract", picture, "-", "-l", "eng", "--dpi", strconv.Itoa(dpi))
+			if err != nil {
+				return err
+			}
+			n++
+			fmt.Printf("| %s, page %d, %d dpi | %.1f | %.1f |\n", strings.TrimSuffix(filepath.Base(file), ".pdf"), page, dpi, letters(known, text), letters(known, plain))
+		}
+	}
+	return nil
+}
+
+// dpiOf gives how fine the picture of a page is that fills it.
+func dpiOf(file string, page int, picture string) (int, error) {
+	size, err := tool("pdfinfo", "-f", strconv.Itoa(page), "-l", strconv.Itoa(page), file)
+	if err != nil {
+		return 0, err
+	}
+	m := regexp.MustCompile(`size:\s+([\d.]+) x`).FindStringSubmatch(size)
+	if m == nil {
+		return 0, errors.New("the page has no size")
+	}
+	wide, err := strconv.ParseFloat(m[1], 64)
+	if err != nil || wide <= 0 {
+		return 0, errors.New("the page has no size")
+	}
+	f, err := os.Open(picture)
+	if err != nil {
+		return 0, err
+	}
+	defer f.Close()
+	c, err := png.DecodeConfig(f)
+	return int(math.Round(float64(c.Width) / wide * 72)), err
 }
 
 func hundredths(a, b int) string {
@@ -238,9 +345,6 @@ func measure(ctx context.Context, program, dir string, w way) (r result, err err
 	text, err := tool("pdftotext", "-raw", out, "-")
 	if err != nil {
 		return r, err
-	}
-	if os.Getenv("SHOW") != "" {
-		fmt.Println(text)
 	}
 	r.ours = letters(p.text, text)
 	var plain string

@@ -33,7 +33,6 @@ func TestLooks(t *testing.T) {
 	o.click("#tray-pictures")
 	o.page.MustElement("[name=paper]").MustSelect("of A4 paper")
 	o.wait(`() => document.getElementById("placed").textContent.includes("6 mm white above and below")`)
-	o.shot("pictures")
 	o.go_("/documents")
 	for _, name := range []string{"Letter to berth holders", "Tide table 2027", "Quay wall survey", "Ladder 14"} {
 		o.click(`tr[data-name="` + name + `"] input`)
@@ -42,7 +41,6 @@ func TestLooks(t *testing.T) {
 	o.wait(`() => document.querySelectorAll("#tray-order li").length === 4`)
 	o.page.MustEval(`() => { const p = document.querySelectorAll("#tray-order .tray-pages")[2]; p.value = "1-6, last"; p.dispatchEvent(new Event("change", { bubbles: true })); }`)
 	o.wait(`() => document.getElementById("gather-count").textContent === "22 pages of 4 documents"`)
-	o.shot("gathered")
 	o.click(`[data-gather=clear]`)
 	o.wait(`() => document.getElementById("gather").hidden`)
 	o.go_("/documents")
@@ -126,7 +124,6 @@ func TestLooks(t *testing.T) {
 	o.shot("release")
 	o.click("#out-form .btn-primary")
 	o.page.MustElement(".written")
-	o.shot("handed-out")
 	o.go_("/documents")
 	var refused []string
 	for _, h := range append(pdftest.HostilePictures()[:1:1], pdftest.Hostiles()...) {
@@ -147,5 +144,4 @@ func TestLooks(t *testing.T) {
 	o.shot("people")
 	o.go_("/people/1")
 	o.go_("/people/record")
-	o.shot("record")
 }

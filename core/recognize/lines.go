@@ -268,10 +268,28 @@ func place(lines []ocr.Line, px *pixels, f *scan.Found, text []pdf.Rect, firstPa
 		}
 		line.Par, line.block = pars, l.Block
 		line.Size = max(1, round(line.Size, 5))
+		line.part()
 		out = append(out, line)
 	}
 	even(out)
 	return byRows(out), pars
+}
+
+// Gaps between words, in parts of the size: programs that take text go by the room between words, and join those that stand too close.
+const (
+	leastGap = 0.16
+	mostCut  = 0.14 // of a word's end, for the sake of the gap behind it
+)
+
+// part sees to it that there is room between words.
+func (l *Line) part() {
+	for i := 1; i < len(l.Words); i++ {
+		a, b := &l.Words[i-1], &l.Words[i]
+		gap := math.Hypot(b.X-a.X, b.Y-a.Y) - a.Long
+		if short := leastGap*l.Size - gap; short > 0 {
+			a.Long = round(max(0.5*a.Long, a.Long-min(short, mostCut*l.Size)), 100)
+		}
+	}
 }
 
 // leastSure is how sure a reading that is no word must be to be kept: pictures are full of what looks like letters.
