@@ -170,6 +170,8 @@ func (t *trial) document(doc *pdf.Document) {
 	})
 	registry := jobs.Registry()
 	params := []struct{ name, params string }{
+		{"straighten", `{"pages":"all"}`},
+		{"set-text", `{"pages":"all"}`},
 		{"rotate", `{"pages":"1","by":90}`},
 		{"number", `{"pages":"all","edge":"bottom","align":"centre","wording":[{"field":"page"}],"figures":"1 2 3","first":1,"font":"Sans","size":"9pt","colour":"slate","margin":"12mm"}`},
 		{"mark-text", `{"page":"1","quads":[[10,20,30,20,10,10,30,10]],"how":"highlight","colour":"#f6dd8f"}`},
@@ -193,6 +195,7 @@ func (t *trial) document(doc *pdf.Document) {
 		{"uncrop", `{"pages":"all"}`},
 		{"remove", `{"pages":"1"}`},
 		{"furnishing-update", `{}`},
+		{"recognize-remove", `{"pages":"all"}`},
 		{"sheets", `{"pages":"2-","kind":"booklet"}`},
 		{"bookmark-remove", `{"at":"1"}`},
 	}

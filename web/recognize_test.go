@@ -65,6 +65,7 @@ func TestPileToText(t *testing.T) {
 	o.page.MustElement(`#scan-with [name="address"]`).MustSelectAllText().MustInput(address)
 	o.click(`#scan-with details button`)
 	o.page.MustElement("#scan-form")
+	o.wait(`() => document.querySelector("#message").textContent.trim() === ""`) // what was refused before is said no more
 	assert.Contains(t, o.text("#scan-choices"), "Paper lies in the feeder.")
 	o.accessible("scanning")
 	o.click("[data-look]")
@@ -225,6 +226,8 @@ func TestStraightenAndSetText(t *testing.T) {
 	o.wait(`() => document.querySelectorAll("#set-blocks input").length > 3`)
 	o.waitLong(`() => document.querySelector("#paper-picture").src.startsWith("blob:")`)
 	o.accessible("real text")
+	o.page.MustElement(".parting").MustFocus()
+	o.press(input.PageDown)
 	o.shot("real-text")
 	assert.Equal(t, "Application for a winter berth", o.page.MustEval(`() => document.querySelectorAll("#set-blocks label")[1].innerText.trim()`).String())
 	o.page.MustElement(`#set-blocks [data-name="0.1:0"]`).MustFocus()

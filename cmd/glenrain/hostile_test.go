@@ -258,11 +258,21 @@ func (w *attack) all(h pdftest.Hostile) {
 		return
 	}
 	w.id = idRE.FindStringSubmatch(body)[1]
-	for _, place := range []string{"/collect", "/arrange", "/furnish", "/review", "/release", "/find?q=hello", "/words/0.1", "/hits/0.1?q=hello", "/picture/0.1/0/640", "/marks", "/region/0.1?scale=2&x=0&y=0&w=400&h=400"} {
+	for _, place := range []string{"/collect", "/arrange", "/furnish", "/review", "/release", "/find?q=hello", "/words/0.1", "/hits/0.1?q=hello", "/picture/0.1/0/640", "/marks", "/region/0.1?scale=2&x=0&y=0&w=400&h=400",
+		"/collect/recognize", "/collect/straighten", "/collect/set-text", "/recognize/guess?pages=all", "/recognize/blocks/0.1", "/recognize/doubts/0.1"} {
 		w.ask(http.MethodGet, "/desk/"+w.id+place, "", "")
 	}
 	w.ask(http.MethodGet, "/documents/text?q=hello", "", "")
 	w.ask(http.MethodGet, "/documents/"+w.id+"/first", "", "")
+	for name, form := range map[string]url.Values{"recognize": {"pages": {"0.1"}, "languages": {"eng"}}, "straighten": {"pages": {"0.1"}, "straight": {"yes"}, "edges": {"yes"}, "light": {"yes"}},
+		"set-text": {"pages": {"0.1"}, "straight": {"yes"}}} {
+		w.do(name, form)
+		for end := time.Now().Add(mostSeconds * time.Second); time.Now().Before(end); time.Sleep(50 * time.Millisecond) { // it reserves the document as long as it runs
+			if body, _ := w.ask(http.MethodGet, "/desk/"+w.id+"/collect", "", ""); !strings.Contains(body, "/progress/") && !strings.Contains(body, "is running") {
+				break
+			}
+		}
+	}
 	w.do("rotate", url.Values{"pages": {"0.1"}, "by": {"90"}})
 	w.do("number", url.Values{"pages": {"all"}, "edge": {"bottom"}, "align": {"centre"}, "figures": {"1 2 3"}, "first": {"1"}, "font": {"Sans"}, "size": {"9pt"},
 		"colour": {"slate"}, "margin": {"12mm"}, "wording": {""}, "wording.field": {"page"}, "wording.text": {""}})

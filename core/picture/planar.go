@@ -198,14 +198,7 @@ func (p *Planar) Add(doc *pdf.Document, like pdf.Ref) (pdf.Ref, error) {
 		var b bytes.Buffer
 		var img image.Image = p.Planes[0]
 		if n == 3 {
-			rgba := image.NewRGBA(image.Rect(0, 0, w, h))
-			for y := range h {
-				for x := range w {
-					at := y*p.Planes[0].Stride + x
-					rgba.SetRGBA(x, y, color.RGBA{p.Planes[0].Pix[at], p.Planes[1].Pix[at], p.Planes[2].Pix[at], 255})
-				}
-			}
-			img = rgba
+			img = p.ycc()
 		}
 		if err := jpeg.Encode(&b, img, &jpeg.Options{Quality: madeQuality}); err != nil {
 			return pdf.Ref{}, fmt.Errorf("storing a picture: %w", err)
@@ -223,6 +216,32 @@ func (p *Planar) Add(doc *pdf.Document, like pdf.Ref) (pdf.Ref, error) {
 		}
 	}
 	return doc.Add(predicted(d, data, row, n, 8, w)), nil
+}
+
+// ycc gives the colours as a JPEG stores them: light for each pixel, and the two differences for every four.
+func (p *Planar) ycc() *image.YCbCr {
+	w, h := p.W(), p.H()
+	out := image.NewYCbCr(image.Rect(0, 0, w, h), image.YCbCrSubsampleRatio420)
+	at := func(x, y int) (uint8, uint8, uint8) {
+		i := y*p.Planes[0].Stride + x
+		return p.Planes[0].Pix[i], p.Planes[1].Pix[i], p.Planes[2].Pix[i]
+	}
+	for y := 0; y < h; y += 2 {
+		for x := 0; x < w; x += 2 {
+			var cb, cr, n int
+			for _, d := range [4][2]int{{0, 0}, {1, 0}, {0, 1}, {1, 1}} {
+				if x+d[0] >= w || y+d[1] >= h {
+					continue
+				}
+				l, b, r := color.RGBToYCbCr(at(x+d[0], y+d[1]))
+				out.Y[out.YOffset(x+d[0], y+d[1])] = l
+				cb, cr, n = cb+int(b), cr+int(r), n+1
+			}
+			c := out.COffset(x, y)
+			out.Cb[c], out.Cr[c] = uint8((cb+n/2)/n), uint8((cr+n/2)/n)
+		}
+	}
+	return out
 }
 
 // predicted packs rows, each as what differs from the one above it (PNG's filter "up"; 7.4.4.4), as pictures of paper pack best.

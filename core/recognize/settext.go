@@ -209,12 +209,16 @@ func (s *SetText) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 			done = append(done, ref)
 			continue
 		}
-		if s.Straight {
-			if _, err := straighten(ctx, doc, content.NewReader(doc), ref, scan.Wish{Straight: true}); err != nil && !errors.As(err, new(*errSheet)) {
-				return nil, err
+		n, k := 0, 0
+		err := inTurn(ctx, func() (err error) {
+			if s.Straight {
+				if _, err := straighten(ctx, doc, content.NewReader(doc), ref, scan.Wish{Straight: true}); err != nil && !errors.As(err, new(*errSheet)) {
+					return err
+				}
 			}
-		}
-		n, k, err := setPage(ctx, doc, content.NewReader(doc), ref, keep.blocks[key], faces)
+			n, k, err = setPage(ctx, doc, content.NewReader(doc), ref, keep.blocks[key], faces)
+			return err
+		})
 		var not *errSheet
 		switch {
 		case errors.As(err, &not):

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"image"
 	"math"
+	"runtime/debug"
 	"strings"
 
 	"glenrain/core/content"
@@ -71,8 +72,34 @@ func sheetOf(ctx context.Context, doc *pdf.Document, reader *content.Reader, ref
 	return nil, &errSheet{"the picture is stored in the content itself"}
 }
 
+var errLarge = &errSheet{fmt.Sprintf("the picture has more than %d million pixels", mostLook/1_000_000)}
+
+// turns lets one page at a time be worked on as a whole: its pixels may take some 400 MB.
+var turns = make(chan struct{}, 1)
+
+// inTurn does something when it is its turn.
+func inTurn(ctx context.Context, f func() error) error {
+	select {
+	case turns <- struct{}{}:
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	defer func() {
+		debug.FreeOSMemory() // the pixels are needed no more, and children need the room
+		<-turns
+	}()
+	return f()
+}
+
 // planes decodes the picture.
 func (s *sheet) planes(doc *pdf.Document) (*picture.Planar, error) {
+	if x := doc.Stream(s.use.Ref); x != nil {
+		w, _ := pdf.Number(doc.Resolve(x.Dict.Get("Width")))
+		h, _ := pdf.Number(doc.Resolve(x.Dict.Get("Height")))
+		if w*h > mostLook {
+			return nil, errLarge
+		}
+	}
 	px, err := picture.ReadPlanar(doc, s.use.Ref)
 	switch {
 	case errors.Is(err, picture.ErrUncut):
@@ -80,7 +107,7 @@ func (s *sheet) planes(doc *pdf.Document) (*picture.Planar, error) {
 	case err != nil:
 		return nil, err
 	case px.W()*px.H() > mostLook:
-		return nil, &errSheet{fmt.Sprintf("the picture has more than %d million pixels", mostLook/1_000_000)}
+		return nil, errLarge
 	}
 	return px, nil
 }
@@ -153,7 +180,11 @@ func (s *Straighten) Apply(ctx context.Context, doc *pdf.Document, env *step.Env
 			done = append(done, ref)
 			continue
 		}
-		f, err := straighten(ctx, doc, reader, ref, wish)
+		var f scan.Found
+		err := inTurn(ctx, func() (err error) {
+			f, err = straighten(ctx, doc, reader, ref, wish)
+			return err
+		})
 		var not *errSheet
 		switch {
 		case errors.As(err, &not):

@@ -9,6 +9,7 @@ import (
 	"io"
 	"math"
 	"runtime"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"sync"
@@ -109,6 +110,7 @@ func (r *Recognize) Work(ctx context.Context, doc *pdf.Document, env *step.Env) 
 		read.Found = true
 	}
 	read.Languages, w.codes = codes, codes
+	defer debug.FreeOSMemory() // pictures are needed no more
 	if err := w.all(ctx, list, read); err != nil {
 		return err
 	}

@@ -4,6 +4,13 @@ let started = false;
 export function start() {
   if (started) return;
   started = true;
+  const both = () => [document.getElementById("scan-with"), document.getElementById("swap")];
+  let shown = both();
+  document.addEventListener("htmx:after:swap", () => {
+    const now = both();
+    if (now[0] && shown[0] && now[0] !== shown[0] && now[1] === shown[1]) document.getElementById("message")?.replaceChildren(); // what was wrong with an address is wrong no more
+    shown = now;
+  });
   document.addEventListener("click", async (e) => {
     const b = e.target.closest("[data-look]");
     if (!b) return;
