@@ -153,6 +153,24 @@ func (l *light) part(i int, v uint8) uint8 {
 
 func clamp8(v float64) uint8 { return uint8(max(0, min(255, v+0.5))) }
 
+// palette gives the colours of an Indexed space (8.6.6.3), and how many components each has.
+func palette(doc *pdf.Document, space pdf.Array) (base int, table []byte, err error) {
+	if len(space) < 4 {
+		return 0, nil, fmt.Errorf("%w: its palette is wrong", ErrUncut)
+	}
+	switch v := doc.Resolve(space[3]).(type) {
+	case pdf.String:
+		table = []byte(v)
+	case *pdf.Stream:
+		data, rest, err := doc.DecodeMost(v, 1<<16)
+		if err != nil || len(rest) > 0 {
+			return 0, nil, fmt.Errorf("%w: its palette can't be read", ErrUncut)
+		}
+		table = data
+	}
+	return components(doc, space[1], 0), table, nil
+}
+
 // lights makes the table of a picture of n components of depth bits.
 func lights(doc *pdf.Document, d *pdf.Dict, n, depth int, mask bool) (*light, error) {
 	l := &light{}
@@ -177,20 +195,9 @@ func lights(doc *pdf.Document, d *pdf.Dict, n, depth int, mask bool) (*light, er
 			l.one[0], l.one[1] = 255, 0
 		}
 	case n == 1 && (name == "Indexed" || name == "I"):
-		if len(space) < 4 {
-			return nil, fmt.Errorf("%w: its palette is wrong", ErrUncut)
-		}
-		base := components(doc, space[1], 0)
-		var table []byte
-		switch v := doc.Resolve(space[3]).(type) {
-		case pdf.String:
-			table = []byte(v)
-		case *pdf.Stream:
-			data, rest, err := doc.DecodeMost(v, 1<<16)
-			if err != nil || len(rest) > 0 {
-				return nil, fmt.Errorf("%w: its palette can't be read", ErrUncut)
-			}
-			table = data
+		base, table, err := palette(doc, space)
+		if err != nil {
+			return nil, err
 		}
 		for i := range 256 {
 			at := i

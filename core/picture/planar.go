@@ -95,23 +95,15 @@ func (p *Planar) planes(raw *samples, n int) {
 
 // fromPalette reads a picture whose samples are numbers of colours (8.6.6.3).
 func (p *Planar) fromPalette(doc *pdf.Document, d *pdf.Dict, raw *samples, space pdf.Array, depth int) error {
-	if len(space) < 4 || d.Has("Decode") {
-		return fmt.Errorf("%w: its palette is wrong", ErrUncut)
+	if d.Has("Decode") {
+		return fmt.Errorf("%w: its palette is used in a way of its own", ErrUncut)
 	}
-	base := components(doc, space[1], 0)
+	base, table, err := palette(doc, space)
+	if err != nil {
+		return err
+	}
 	if base != 1 && base != 3 {
 		return fmt.Errorf("%w: its palette is of colours that are not worked on here", ErrUncut)
-	}
-	var table []byte
-	switch v := doc.Resolve(space[3]).(type) {
-	case pdf.String:
-		table = []byte(v)
-	case *pdf.Stream:
-		data, rest, err := doc.DecodeMost(v, 1<<16)
-		if err != nil || len(rest) > 0 {
-			return fmt.Errorf("%w: its palette can't be read", ErrUncut)
-		}
-		table = data
 	}
 	p.planes(raw, base)
 	p.space = space[1]

@@ -18,19 +18,24 @@ type Found struct {
 // clean is what takes shadows, uneven light and specks away, in place.
 func clean(g *image.Gray, s *Small, f *Found) {
 	f.Lid = lid(g, s)
-	paper := paperOf(s.g, max(8, 64/s.by))
-	paper.size *= s.by
-	lo, hi := 255, 0
-	for _, v := range paper.light {
-		lo, hi = min(lo, int(v)), max(hi, int(v))
-	}
-	if hi-lo > 24 || hi < 225 {
+	if paper, lo, hi := s.paper(); hi-lo > 24 || hi < 225 {
 		even(g, &paper)
 		f.Uneven = true
 	}
 	if specks(g) {
 		f.Specks = true
 	}
+}
+
+// paper measures the paper of the whole picture, and how light it is where it is darkest and where it is lightest.
+func (of *Small) paper() (paper cells, lo, hi int) {
+	paper = paperOf(of.g, max(8, 64/of.by))
+	paper.size *= of.by
+	lo = 255
+	for _, v := range paper.light {
+		lo, hi = min(lo, int(v)), max(hi, int(v))
+	}
+	return paper, lo, hi
 }
 
 // even makes the paper equally light everywhere. Where a cell is much darker than the paper as a whole it shows a picture, not paper in shade, and is
@@ -301,13 +306,7 @@ func Tidy(planes []*image.Gray, gray *image.Gray, wish Wish) ([]*image.Gray, Fou
 		}
 	}
 	if wish.Light && !dark {
-		paper := paperOf(s.g, max(8, 64/s.by))
-		paper.size *= s.by
-		lo, hi := 255, 0
-		for _, v := range paper.light {
-			lo, hi = min(lo, int(v)), max(hi, int(v))
-		}
-		if hi-lo > 10 || hi < 240 {
+		if paper, lo, hi := s.paper(); hi-lo > 10 || hi < 240 {
 			f.Uneven = true
 			typical := median(paper.light)
 			for i, p := range planes {

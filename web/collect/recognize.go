@@ -9,6 +9,7 @@ import (
 
 	"glenrain/core/draw"
 	"glenrain/core/layout"
+	"glenrain/core/pdf"
 	"glenrain/core/recognize"
 	"glenrain/core/step"
 	"glenrain/desk"
@@ -257,20 +258,28 @@ func guessView(g *recognize.Guess) guessed {
 	return out
 }
 
-func doubtsOf(d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
+// pageOf gives the page that an address names, in the newest state of its document.
+func pageOf(d *desk.Desk, r *http.Request) (*pdf.Document, pdf.Ref, error) {
 	key, err := station.PageKey(r, "key")
 	if err != nil {
-		return err
+		return nil, pdf.Ref{}, err
 	}
 	snap, err := d.Look(r.Context(), station.Person(r).ID, station.ID(r, "id"))
 	if err != nil {
-		return err
+		return nil, pdf.Ref{}, err
 	}
 	ref, ok := snap.Keys.Ref(key)
 	if !ok {
-		return desk.ErrMissing
+		return nil, pdf.Ref{}, desk.ErrMissing
 	}
-	doc := snap.PDF.In(r.Context())
+	return snap.PDF.In(r.Context()), ref, nil
+}
+
+func doubtsOf(d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
+	doc, ref, err := pageOf(d, r)
+	if err != nil {
+		return err
+	}
 	u, note, ok := recognize.Layer(doc, ref)
 	out := struct {
 		Languages string    `json:"languages"`

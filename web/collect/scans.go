@@ -62,19 +62,10 @@ type block struct {
 const mostShown = 60 // letters of a block in the list
 
 func blocksOf(d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
-	key, err := station.PageKey(r, "key")
+	doc, ref, err := pageOf(d, r)
 	if err != nil {
 		return err
 	}
-	snap, err := d.Look(r.Context(), station.Person(r).ID, station.ID(r, "id"))
-	if err != nil {
-		return err
-	}
-	ref, ok := snap.Keys.Ref(key)
-	if !ok {
-		return desk.ErrMissing
-	}
-	doc := snap.PDF.In(r.Context())
 	list, err := recognize.Blocks(r.Context(), doc, ref)
 	if err != nil {
 		return err

@@ -69,6 +69,7 @@ export function mount({ slip, paper, strip, signal }) {
       g.append(shape);
       const li = document.createElement("li");
       li.append(box(named(i), b.text, stays(i), kept.has(state.at)));
+      for (const [name, on] of [["mouseenter", true], ["mouseleave", false], ["focusin", true], ["focusout", false]]) li.addEventListener(name, () => shape.classList.toggle("shown", on));
       list.append(li);
     });
   }
