@@ -173,7 +173,7 @@ func (o *office) wait(js string, args ...any) {
 	o.t.Helper()
 	if err := rod.Try(func() { o.page.Timeout(15*time.Second).MustWait(js, args...) }); err != nil {
 		o.shot("failed")
-		o.t.Fatalf("waited in vain for %s", js)
+		o.t.Fatalf("waited in vain for %s: %.600s", js, o.page.MustEval(`() => document.body.innerText`).String())
 	}
 }
 
@@ -182,7 +182,7 @@ func (o *office) waitLong(js string) {
 	o.t.Helper()
 	if err := rod.Try(func() { o.page.Timeout(2 * time.Minute).MustWait(js) }); err != nil {
 		o.shot("failed")
-		o.t.Fatalf("waited in vain for %s", js)
+		o.t.Fatalf("waited in vain for %s: %.600s", js, o.page.MustEval(`() => document.body.innerText`).String())
 	}
 }
 

@@ -219,6 +219,7 @@ func TestStraightenAndSetText(t *testing.T) {
 	o.press('u')
 	o.says("Undone")
 	o.go_("/desk/" + id + "/collect/recognize")
+	o.waitLong(`() => !!document.querySelector("#recognize-form .btn-primary")`)
 	o.page.MustElement("#recognize-form .btn-primary").MustFocus()
 	o.press(input.Enter)
 	o.waitLong(`() => document.querySelector("#message")?.innerText.includes("recognized")`)
