@@ -8,6 +8,7 @@
 # make fuzz   tries changed real files, and then runs each fuzz target, for TIME (2m) each
 # make hostile takes files that are made to stop the program through all of it, and those in the folder HOSTILE
 # make recognition recognizes pages of known text, beside the plain engine, and writes docs/RECOGNITION.md
+# make amending amends paragraphs of real files, and writes docs/AMENDING.md
 # make lint   vet, gofmt and staticcheck
 # make shots  pictures of the main views, into docs/screenshots
 export CGO_ENABLED ?= 0
@@ -20,7 +21,7 @@ TIME ?= 2m
 SEED ?= 1
 HOSTILE ?= $(CURDIR)/mutate/seeds
 
-.PHONY: demo build test lint bench papers corpus agree walk hostile recognition fuzz shots vendor
+.PHONY: demo build test lint bench papers corpus agree walk hostile recognition amending fuzz shots vendor
 
 demo: build
 	-tools/need chromium:chromium tesseract:tesseract-ocr /usr/share/hunspell/en_US.dic:hunspell-en-us
@@ -68,6 +69,10 @@ hostile:
 recognition: papers
 	tools/need tesseract:tesseract-ocr /usr/share/tesseract-ocr/5/tessdata/deu.traineddata:tesseract-ocr-deu /usr/share/hunspell/en_US.dic:hunspell-en-us chromium:chromium pdftotext:poppler-utils
 	GLENRAIN_PAPERS=$(PAPERS) go run ./recognition > docs/RECOGNITION.md.new && mv docs/RECOGNITION.md.new docs/RECOGNITION.md
+
+amending: papers
+	tools/need qpdf:qpdf pdftotext:poppler-utils mutool:mupdf-tools
+	go run ./amending $(PAPERS) > docs/AMENDING.md.new && mv docs/AMENDING.md.new docs/AMENDING.md
 
 fuzz: papers
 	go run ./mutate -time $(TIME) $(PAPERS)

@@ -172,6 +172,8 @@ func (t *trial) document(doc *pdf.Document) {
 	params := []struct{ name, params string }{
 		{"straighten", `{"pages":"all"}`},
 		{"set-text", `{"pages":"all"}`},
+		{"replace-text", `{"pages":"all","pairs":[{"find":"e","with":"ee"},{"find":"the","with":"a"}]}`},
+		{"amend-paragraph", `{"page":"1","paragraph":0,"text":"The soundings of the north berth were taken at low water."}`},
 		{"rotate", `{"pages":"1","by":90}`},
 		{"number", `{"pages":"all","edge":"bottom","align":"centre","wording":[{"field":"page"}],"figures":"1 2 3","first":1,"font":"Sans","size":"9pt","colour":"slate","margin":"12mm"}`},
 		{"mark-text", `{"page":"1","quads":[[10,20,30,20,10,10,30,10]],"how":"highlight","colour":"#f6dd8f"}`},

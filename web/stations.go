@@ -3,6 +3,7 @@ package web
 
 import (
 	"glenrain/desk"
+	"glenrain/web/amend"
 	"glenrain/web/arrange"
 	"glenrain/web/collect"
 	"glenrain/web/documents"
@@ -18,7 +19,7 @@ import (
 
 // Stations are those that work so far, in the order people work.
 func Stations() []station.Station {
-	return []station.Station{collect.Station(scanning.Lent()), arrange.Station(), furnish.Station(), review.Station(), release.Station()}
+	return []station.Station{collect.Station(scanning.Lent()), arrange.Station(), amend.Station(), furnish.Station(), review.Station(), release.Station()}
 }
 
 // Screens are those besides the desk.

@@ -18,11 +18,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"glenrain/core/annotate"
-	"glenrain/core/arrange"
-	"glenrain/core/bookmark"
 	"glenrain/core/draw"
 	"glenrain/core/furnish"
+	"glenrain/core/jobs"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
@@ -139,7 +137,7 @@ export function mount({ slip, paper, strip, signal }) {
 // openWith starts an office whose desk has the throw-away steps, and those stations besides the house's own.
 func openWith(t *testing.T, goOn chan bool, more ...station.Station) *office {
 	o := &office{t: t, dir: t.TempDir()}
-	kinds := slices.Concat(annotate.Kinds(), arrange.Kinds(), bookmark.Kinds(), furnish.Kinds())
+	kinds := slices.Clone(jobs.Registry().Kinds())
 	kinds = append(kinds, step.Kind{Name: "tint", Meaning: "Tints.", New: func() step.Step { return &tint{Height: 20, Colour: "moss"} }},
 		step.Kind{Name: "dredge", Title: "Dredge", Slow: true, Meaning: "Dredges.", New: func() step.Step { return &dredge{goOn: goOn} }})
 	d, err := desk.Open(o.dir, desk.Options{PDFiumCache: raster.CacheForTests(), Registry: step.NewRegistry(furnish.Hooks(), kinds...)})
@@ -281,8 +279,7 @@ func TestWayOfEight(t *testing.T) {
 		}
 		return s
 	}
-	o := openWith(t, nil, of("amend", "Amend", "text, pictures", "text", "pictures", "shapes", "replace", "spelling", "compare"),
-		of("redact", "Redact", "black out for good", "mark"), of("tag", "Tag", "accessibility", "tags"))
+	o := openWith(t, nil, of("redact", "Redact", "black out for good", "mark", "words", "patterns", "pictures", "prove", "compare"), of("tag", "Tag", "accessibility", "tags"))
 	c := o.client()
 	c.signIn("isla")
 	id := c.bring("Soundings.pdf", pdftest.Text(3))
@@ -290,7 +287,7 @@ func TestWayOfEight(t *testing.T) {
 	o.signIn()
 	for _, width := range []int{1280, 800} {
 		o.page.MustSetViewport(width, 800, 1, false)
-		for _, at := range []string{"amend/spelling", "collect", "furnish", "arrange/split"} {
+		for _, at := range []string{"redact/prove", "collect", "furnish", "arrange/split"} {
 			o.go_("/desk/" + id + "/" + at)
 			o.ready()
 			o.shot(fmt.Sprintf("way-%d-%s", width, strings.ReplaceAll(at, "/", "-")))
@@ -303,7 +300,7 @@ func TestWayOfEight(t *testing.T) {
 				return JSON.stringify([cut, over, names2.some((b, i) => i && b.left < names2[i - 1].right - 8)]);
 			}`).Str()
 			assert.Equal(t, `[[],false,false]`, out, "%d %s", width, at)
-			if at == "amend/spelling" {
+			if at == "redact/prove" {
 				o.accessible(fmt.Sprint("the way of eight at ", width))
 			}
 		}

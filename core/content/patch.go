@@ -19,6 +19,8 @@ type Patch struct {
 	New        []byte
 	Draw       pdf.Ref
 	Through    pdf.Matrix
+	// Make, where set, gives New: name gives the name under which a resource of a kind can be used there.
+	Make func(name func(kind pdf.Name, ref pdf.Ref) pdf.Name) []byte
 }
 
 // Apply writes patches into doc, which holds the page that p was read from. The page's own streams are replaced where they change; a
@@ -48,10 +50,23 @@ func Apply(doc *pdf.Document, p *Page, patches []Patch) error {
 		}
 		v := &p.Invocations[i]
 		for k := range list {
-			if c := &list[k]; !c.Draw.IsZero() {
+			c := &list[k]
+			if !c.Draw.IsZero() {
 				name := fresh(doc, "XObject", v.Resources, names[i], "Part")
 				names[i] = append(names[i], added{"XObject", name, c.Draw})
 				c.New = fmt.Appendf(nil, "q %s cm %s Do Q", c.Through, pdf.AppendObject(nil, name))
+			}
+			if c.Make != nil {
+				c.New = c.Make(func(kind pdf.Name, ref pdf.Ref) pdf.Name {
+					for _, a := range names[i] {
+						if a.kind == kind && a.ref == ref {
+							return a.name
+						}
+					}
+					name := fresh(doc, kind, v.Resources, names[i], "Part")
+					names[i] = append(names[i], added{kind, name, ref})
+					return name
+				})
 			}
 		}
 		res := changed(doc, v.Resources, names[i])

@@ -13,7 +13,7 @@ import (
 )
 
 // jobs are the rooms of core that are jobs; they never import one another.
-var jobs = []string{"annotate", "arrange", "bookmark", "furnish", "recognize"}
+var jobs = []string{"amend", "annotate", "arrange", "bookmark", "furnish", "recognize"}
 
 // rooms are those below the jobs, lowest first: a room imports only rooms before it.
 var rooms = []string{"child", "pdf", "typeset", "convert", "raster", "font", "picture", "scan", "ocr", "spelling", "content", "layout", "draw", "nav", "annot", "field", "structure", "claim", "step", "finding", "naming", "outgoing"}

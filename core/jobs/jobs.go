@@ -5,6 +5,7 @@ package jobs
 import (
 	"slices"
 
+	"glenrain/core/amend"
 	"glenrain/core/annotate"
 	"glenrain/core/arrange"
 	"glenrain/core/bookmark"
@@ -16,7 +17,7 @@ import (
 
 // Registry gives the registry of all steps there are.
 func Registry() *step.Registry {
-	return step.NewRegistry(furnish.Hooks(), slices.Concat(annotate.Kinds(), arrange.Kinds(), bookmark.Kinds(), furnish.Kinds(), recognize.Kinds())...)
+	return step.NewRegistry(furnish.Hooks(), slices.Concat(amend.Kinds(), annotate.Kinds(), arrange.Kinds(), bookmark.Kinds(), furnish.Kinds(), recognize.Kinds())...)
 }
 
 // LooseEnds gives the checks of all jobs for a file that is about to go out.

@@ -395,6 +395,8 @@ func TestEveryStep(t *testing.T) {
 		"mark-remove":      {`{"page":["0.5"],"mark":MARK}`},
 		"recognize":        {`{"pages":"1-2","languages":"eng"}`},
 		"recognize-words":  {`{"page":"1","words":[{"word":1,"was":"Quay","text":"Quays"}]}`},
+		"replace-text":     {`{"pages":"all","pairs":[{"find":"Page","with":"Leaf"}]}`, `{"pages":"2-3","pairs":[{"find":"page 2","with":"Seite zwei"},{"find":"page","with":"sheet of paper"}],"leave":"0.3:1:0"}`},
+		"amend-paragraph":  {`{"page":"3","paragraph":0,"text":"Another text altogether, with ŵords that its font lacks"}`},
 		"recognize-remove": {`{"pages":"1"}`},
 		"straighten":       {`{"pages":"1"}`, `{"pages":"all","light":false}`},
 		"set-text":         {`{"pages":"1-2","keep":"0.1:2"}`},

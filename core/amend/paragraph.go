@@ -1,0 +1,295 @@
+package amend
+
+import (
+	"math"
+	"slices"
+	"unicode"
+	"unicode/utf8"
+
+	"glenrain/core/content"
+	"glenrain/core/font"
+	"glenrain/core/layout"
+	"glenrain/core/pdf"
+	"glenrain/core/step"
+)
+
+// char is a character of a paragraph: one that stands on the page, or a new one.
+type char struct {
+	text  string
+	glyph int32  // of the page; -1 for a new one
+	show  int32  // the operator whose style it has
+	code  []byte // in the font of that operator, or in another face
+	other *other // a face that is used instead of the font; nil for the font itself
+	adv   float64
+	wide  float64 // without what parts it from the next one
+	up    float64 // how far it stands above the line
+	space bool
+	fixed bool // of a space: a gap that stays as it is, as behind a bullet
+	soft  bool // a hyphen that parts a word at a line's end; it is not of the text
+	line  int
+}
+
+// line is a line of a paragraph as it stands on the page.
+type line struct {
+	u0, u1, v float64
+	first     int // of its characters
+}
+
+// para is a paragraph that can be set anew.
+type para struct {
+	page    *content.Page
+	lay     *layout.Page
+	at      int // which of the page's paragraphs
+	ax, ay  float64
+	chars   []char
+	before  []char // as it stands on the page
+	lines   []line
+	align   layout.Align
+	size    float64
+	leading float64
+	gap     float64 // a space between words, as it is usually set there
+	limit   float64 // where the lines end at the right
+	left    float64 // where all lines but the first begin
+	below   float64 // how far down it may grow: a place of v
+	spaces  map[*font.Font]*content.Glyph
+}
+
+func (p *para) of(x, y float64) (u, v float64)   { return x*p.ax + y*p.ay, y*p.ax - x*p.ay }
+func (p *para) back(u, v float64) (x, y float64) { return u*p.ax - v*p.ay, u*p.ay + v*p.ax }
+
+// Why a paragraph can't be set anew.
+var (
+	errRTL      = step.Refuse("text that runs from right to left, or downwards, can't be amended yet")
+	errActual   = step.Refuse("the file says in words of its own what stands there, which would not be true any more")
+	errMirrored = step.Refuse("the text is set mirrored, or without a size")
+	errNameless = step.Refuse("its font has no name by which it could be used again")
+	errNone     = step.Refuse("there is no such paragraph on the page")
+)
+
+// read takes a paragraph of a page apart.
+func read(l *layout.Page, at int, visible pdf.Rect) (*para, error) {
+	if at < 0 || at >= len(l.Paragraphs) {
+		return nil, errNone
+	}
+	src := l.Paragraphs[at]
+	page := l.Source
+	p := &para{page: page, lay: l, at: at, align: src.Align, size: src.Size, leading: src.Leading, limit: math.Inf(-1), left: math.Inf(1)}
+	p.ax, p.ay = l.Along(&l.Words[l.Lines[src.Lines[0]].Words[0]])
+	var gaps []float64
+	for i, at := range src.Lines {
+		ln := &l.Lines[at]
+		if ln.RTL {
+			return nil, errRTL
+		}
+		first := len(p.chars)
+		for k, w := range ln.Words {
+			word := &l.Words[w]
+			glyphs := l.Glyphs(word)
+			if k > 0 && word.Gap && len(p.chars) > first {
+				prev := &p.chars[len(p.chars)-1]
+				end, _ := p.endOf(prev.glyph)
+				u, _ := p.of(page.Glyphs[glyphs[0]].X, page.Glyphs[glyphs[0]].Y)
+				gap := u - end
+				p.chars = append(p.chars, char{text: " ", glyph: -1, show: prev.show, adv: gap, space: true, fixed: gap > 0.7*word.Size, line: i})
+				if gap < 0.7*word.Size {
+					gaps = append(gaps, gap)
+				}
+			}
+			start, single := len(p.chars), ""
+			for n, g := range glyphs {
+				gl := &page.Glyphs[g]
+				sh := &page.Shows[gl.Show]
+				if err := usable(page, sh); err != nil {
+					return nil, err
+				}
+				u, v := p.of(gl.X, gl.Y)
+				end, _ := p.endOf(g)
+				c := char{text: gl.Char.Text, glyph: g, show: gl.Show, code: font.Code{Value: gl.Char.Code, Bytes: int(gl.Char.Bytes)}.Append(nil), wide: end - u, adv: end - u, up: v - ln.V, line: i}
+				if n+1 < len(glyphs) {
+					next, _ := p.of(page.Glyphs[glyphs[n+1]].X, page.Glyphs[glyphs[n+1]].Y)
+					if d := next - u; math.Abs(d) < 3*word.Size { // kerned, or an accent over the next letter
+						c.adv = d
+					}
+				}
+				single += c.text
+				p.chars = append(p.chars, c)
+			}
+			if text := l.Text(word); single != text { // letters that are made of several glyphs: the word is one piece
+				for i := start; i < len(p.chars); i++ {
+					p.chars[i].text = ""
+				}
+				p.chars[start].text = text
+			}
+		}
+		if len(p.chars) == first {
+			continue
+		}
+		u0, v := p.of(page.Glyphs[p.chars[first].glyph].X, page.Glyphs[p.chars[first].glyph].Y)
+		v -= p.chars[first].up
+		u1, _ := p.endOf(p.chars[len(p.chars)-1].glyph)
+		p.lines = append(p.lines, line{u0, u1, v, first})
+		p.limit = max(p.limit, u1)
+		if i > 0 {
+			p.left = min(p.left, u0)
+		}
+		if i+1 == len(src.Lines) {
+			break
+		}
+		last := &p.chars[len(p.chars)-1]
+		if layout.HyphenAtEnd([]byte(l.LineText(ln))) && beginsSmall(l, &l.Lines[src.Lines[i+1]]) {
+			last.soft = true
+		} else {
+			p.chars = append(p.chars, char{text: " ", glyph: -1, show: last.show, space: true, line: i})
+		}
+	}
+	if len(p.lines) == 0 {
+		return nil, errNone
+	}
+	if math.IsInf(p.left, 1) {
+		p.left = p.lines[0].u0
+	}
+	if p.leading <= 0 {
+		p.leading = 1.2 * p.size
+	}
+	slices.Sort(gaps)
+	p.gap = 0.26 * p.size
+	if len(gaps) > 0 {
+		p.gap = gaps[len(gaps)/2]
+	}
+	if p.align == layout.Justified { // the last line is set as wide as the words are
+		p.gap = min(p.gap, 0.34*p.size)
+		if n := len(p.lines); n > 1 {
+			var last []float64
+			for _, c := range p.chars[p.lines[n-1].first:] {
+				if c.space && !c.fixed && c.adv > 0 {
+					last = append(last, c.adv)
+				}
+			}
+			if slices.Sort(last); len(last) > 1 {
+				p.gap = last[len(last)/2]
+			}
+		}
+	}
+	for i := range p.chars {
+		if c := &p.chars[i]; c.space && c.adv == 0 {
+			c.adv = p.gap
+		}
+	}
+	p.bounds(visible)
+	p.before = slices.Clone(p.chars)
+	return p, nil
+}
+
+func (p *para) was() []char { return p.before }
+
+func (p *para) endOf(glyph int32) (u, v float64) {
+	g := &p.page.Glyphs[glyph]
+	return p.of(g.EX, g.EY)
+}
+
+func beginsSmall(l *layout.Page, next *layout.Line) bool {
+	r, _ := utf8.DecodeRuneInString(l.Text(&l.Words[next.Words[0]]))
+	return unicode.IsLower(r)
+}
+
+// usable reports why text of an operator can't be set anew; nil where it can.
+func usable(p *content.Page, sh *content.Show) error {
+	st := sh.State
+	if st == nil || st.Font == nil || st.Font.Vertical {
+		return errRTL
+	}
+	if st.Size <= 0 || st.Scale <= 0 {
+		return errMirrored
+	}
+	if st.FontName == "" {
+		return errNameless
+	}
+	for m, n := sh.Mark, 0; m >= 0 && n < 64; m, n = p.Marks[m].Parent, n+1 {
+		if p.Marks[m].Props.Has("ActualText") {
+			return errActual
+		}
+	}
+	return nil
+}
+
+// bounds finds how far the lines may reach to the right, and down.
+func (p *para) bounds(visible pdf.Rect) {
+	l := p.lay
+	src := &l.Paragraphs[p.at]
+	mine := map[int]bool{}
+	for _, at := range src.Lines {
+		mine[at] = true
+	}
+	if !src.Cell && p.align != layout.Justified { // ragged lines may be as long as those of the column
+		for i := range l.Paragraphs {
+			if o := &l.Paragraphs[i]; o.Block == src.Block && !o.Cell && i != p.at {
+				for _, at := range o.Lines {
+					p.limit = max(p.limit, l.Lines[at].U1)
+				}
+			}
+		}
+	}
+	corners := [4][2]float64{{visible.X0, visible.Y0}, {visible.X1, visible.Y0}, {visible.X0, visible.Y1}, {visible.X1, visible.Y1}}
+	var u0, u1, v0 float64
+	for i, c := range corners {
+		u, v := p.of(c[0], c[1])
+		if i == 0 {
+			u0, u1, v0 = u, u, v
+		}
+		u0, u1, v0 = min(u0, u), max(u1, u), min(v0, v)
+	}
+	if len(p.lines) == 1 { // a line by itself may go on as far as there is room, within margins as wide as the left one
+		margin := max(18, min(p.lines[0].u0-u0, 0.2*(u1-u0)))
+		p.limit = max(p.limit, u1-margin)
+	}
+	last := p.lines[len(p.lines)-1].v
+	p.below = v0 + 18
+	for i := range l.Lines {
+		o := &l.Lines[i]
+		if mine[i] || len(o.Words) == 0 {
+			continue
+		}
+		if ax, ay := l.Along(&l.Words[o.Words[0]]); math.Abs(ax-p.ax) > 0.02 || math.Abs(ay-p.ay) > 0.02 {
+			continue
+		}
+		over := o.U1 > p.lines[0].u0 && o.U0 < p.limit
+		for k := range p.lines { // what stands beside it ends its room
+			if p.lines[k].v-o.V < 0.6*p.size && o.V-p.lines[k].v < 0.9*p.size && o.U0 > p.lines[k].u1 {
+				p.limit = max(p.lines[k].u1, min(p.limit, o.U0-0.5*p.size))
+				over = over && o.U0 < p.limit
+			}
+		}
+		if top := o.V + 0.75*o.Size; over && o.V < last-0.1*p.size {
+			p.below = max(p.below, top)
+		}
+	}
+	for i := range p.page.Images {
+		b := p.page.Images[i].Box()
+		u, v := p.of(b.X0, b.Y1)
+		w, _ := p.of(b.X1, b.Y1)
+		if p.ay == 0 && w > p.lines[0].u0 && u < p.limit && v < last && v > p.below {
+			p.below = v
+		}
+	}
+	for i := range p.page.Rules {
+		r := &p.page.Rules[i]
+		if p.ay == 0 && p.ax > 0 && !r.Upright && max(r.A, r.B) > p.lines[0].u0 && min(r.A, r.B) < p.limit && r.At < last-0.05*p.size && r.At > p.below {
+			p.below = r.At
+		}
+	}
+}
+
+// text gives the paragraph's text, and for each byte of it the character that it is of.
+func (p *para) text() (string, []int) {
+	var b []byte
+	var of []int
+	for i := range p.chars {
+		if c := &p.chars[i]; !c.soft {
+			b = append(b, c.text...)
+			for range len(c.text) {
+				of = append(of, i)
+			}
+		}
+	}
+	return string(b), of
+}

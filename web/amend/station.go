@@ -1,0 +1,152 @@
+// Package amend is the station at which words on pages are changed.
+package amend
+
+import (
+	"embed"
+	"fmt"
+	"net/http"
+	"net/url"
+
+	amending "glenrain/core/amend"
+	"glenrain/core/layout"
+	"glenrain/core/pdf"
+	"glenrain/core/step"
+	"glenrain/desk"
+	"glenrain/web/station"
+)
+
+//go:embed *.html *.js
+var files embed.FS
+
+// Station is the value that the list of stations has.
+func Station() station.Station {
+	return station.Station{
+		Path: "amend", Name: "Amend", Words: "replace words", Surface: station.Paper, Files: files, Routes: routes,
+		Jobs: []station.Job{{
+			Words: "replace words", Slip: "replace.html", Module: "replace.js",
+			Steps: []station.Form{{Step: "replace-text", Fill: fill}},
+			Finds: []station.Find{{Text: "Replace words throughout the document", Words: "find replace change text typo name date correct edit words amend"}},
+		}},
+	}
+}
+
+// fill reads the pairs, each of which has two fields.
+func fill(v *station.Visit, s step.Step) error {
+	r, ok := s.(*amending.ReplaceText)
+	if !ok {
+		return step.Refuse("nothing is to be replaced")
+	}
+	r.Pairs = pairs(v.Request.Form)
+	return nil
+}
+
+func pairs(form url.Values) (out []amending.Pair) {
+	with := form["with"]
+	for i, find := range form["find"] {
+		if find == "" || len(out) >= 100 {
+			continue
+		}
+		p := amending.Pair{Find: find}
+		if i < len(with) {
+			p.With = with[i]
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+// hit is a place that would be changed, as the script gets it.
+type hit struct {
+	Name   string `json:"name"` // by which it is left out
+	Page   string `json:"page"`
+	Number int    `json:"number"`
+	Before string `json:"before"`
+	Found  string `json:"found"`
+	With   string `json:"with"`
+	After  string `json:"after"`
+	Why    string `json:"why,omitempty"`
+	Face   string `json:"face,omitempty"`
+}
+
+// Bounds of the list of hits.
+const (
+	mostListed = 300
+	mostRead   = 150 // pages
+)
+
+func routes(r station.Router, h station.Host) {
+	r.Post("/amend/hits", func(w http.ResponseWriter, r *http.Request) error { return hits(h.Desk(), w, r) })
+}
+
+// hits lists what would be changed: pages whose text has none of it are passed over.
+func hits(d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
+	snap, err := d.Look(r.Context(), station.Person(r).ID, station.ID(r, "id"))
+	if err != nil {
+		return err
+	}
+	if err := r.ParseForm(); err != nil {
+		return step.Refuse("the form can't be read")
+	}
+	s := &amending.ReplaceText{Pairs: pairs(r.Form), Case: r.FormValue("match_case") == "yes", Whole: r.FormValue("whole_words") == "yes"}
+	out := struct {
+		Hits []hit `json:"hits"`
+		More bool  `json:"more"` // than are listed
+	}{Hits: []hit{}}
+	if len(s.Pairs) == 0 {
+		return station.SendJSON(w, out)
+	}
+	if err := s.Pages.UnmarshalText([]byte(r.FormValue("pages"))); err != nil {
+		return err
+	}
+	doc := snap.PDF.In(r.Context())
+	refs, err := s.Pages.Refs(doc, snap.Keys)
+	if err != nil {
+		return err
+	}
+	texts, err := d.Texts(r.Context(), snap)
+	if err != nil {
+		return err
+	}
+	if refs, out.More, err = having(doc, refs, texts, s); err != nil {
+		return err
+	}
+	list, err := s.Find(r.Context(), doc, refs, mostListed+1)
+	if err != nil {
+		return err
+	}
+	if len(list) > mostListed {
+		list, out.More = list[:mostListed], true
+	}
+	for _, one := range list {
+		key := snap.Keys.Key(one.Page).String()
+		out.Hits = append(out.Hits, hit{fmt.Sprintf("%s:%d:%d", key, one.Pair, one.Number), key, doc.PageIndex(one.Page) + 1, one.Before, one.Found, one.With, one.After, one.Why, one.Face})
+	}
+	return station.SendJSON(w, out)
+}
+
+// having gives those of some pages whose text has something that is looked for.
+func having(doc *pdf.Document, refs []pdf.Ref, texts []desk.PageText, s *amending.ReplaceText) (out []pdf.Ref, more bool, err error) {
+	var finders []*layout.Finder
+	for _, p := range s.Pairs {
+		f, err := layout.Query{Text: p.Find, Case: s.Case, Words: s.Whole, Accents: true}.Compile()
+		if err != nil {
+			return nil, false, step.Refuse("“%s”: %v", p.Find, err)
+		}
+		finders = append(finders, f)
+	}
+	for i, at := range doc.PageIndexes(refs) {
+		if at < 0 || at >= len(texts) {
+			continue
+		}
+		for _, f := range finders {
+			if len(f.Find(texts[at].Text, 1)) > 0 {
+				if len(out) >= mostRead {
+					return out, true, nil
+				}
+				out = append(out, refs[i])
+				break
+			}
+		}
+	}
+	return out, false, nil
+}
