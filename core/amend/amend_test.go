@@ -89,7 +89,7 @@ func TestReplaceText(t *testing.T) {
 	pdftest.Check(t, pdftest.Whole(t, b.doc))
 	_, err := b.try(replace("north berth", "x"))
 	assert.EqualError(t, err, "nothing of it is found on these pages")
-	res = b.run(replace("OFFICE", "harbour"))
+	b.run(replace("OFFICE", "harbour"))
 	assert.Contains(t, b.text(), "The harbour is open on weekdays.")
 	res = b.run(replace("soft", ""))
 	assert.Contains(t, b.text(), "the river is .")
