@@ -360,3 +360,48 @@ func TestMissing(t *testing.T) {
 	var refused *step.Refusal
 	assert.ErrorAs(t, err, &refused)
 }
+
+// places gives where the words of a file stand that it has once, as poppler sees the page: left, top, right, bottom.
+func places(t *testing.T, file []byte) map[string][4]float64 {
+	t.Helper()
+	out, seen := map[string][4]float64{}, map[string]int{}
+	for line := range strings.Lines(pdftest.Tool(t, file, "pdftotext", "-bbox", "FILE", "-")) {
+		var b [4]float64
+		var word string
+		if n, _ := fmt.Sscanf(strings.TrimSpace(line), `<word xMin="%f" yMin="%f" xMax="%f" yMax="%f">%s`, &b[0], &b[1], &b[2], &b[3], &word); n == 5 {
+			word, _, _ = strings.Cut(word, "<")
+			if seen[word]++; seen[word] > 1 {
+				delete(out, word)
+			} else {
+				out[word] = b
+			}
+		}
+	}
+	return out
+}
+
+// On a page that is cropped and turned the words lie where those of the typed page lie that is cropped and turned like it.
+func TestCropped(t *testing.T) {
+	file := typed(texts...)
+	turned := func(file []byte) []byte {
+		d := pdftest.Open(t, file)
+		p := d.Edit(pdftest.Refs(t, d)[0])
+		p.Set("CropBox", pdf.Array{pdf.Integer(40), pdf.Integer(560), pdf.Integer(560), pdf.Integer(760)})
+		p.Set("Rotate", pdf.Integer(90))
+		return pdftest.Whole(t, d)
+	}
+	want := places(t, turned(file))
+	b := newBench(t, turned(scanned(t, "", drawnGray(t, file, 200))))
+	b.run(all("eng"))
+	got := places(t, pdftest.Whole(t, b.doc))
+	right := 0
+	for w, at := range want {
+		if is, ok := got[w]; ok {
+			right++
+			for _, i := range []int{0, 1, 3} { // not where the ascent of the face decides
+				assert.InDelta(t, at[i], is[i], 1.5, "%s, side %d", w, i)
+			}
+		}
+	}
+	assert.Greater(t, right, 15)
+}
