@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"image"
 	"image/png"
+	"math"
 	"os"
 	"path/filepath"
 	"strings"
@@ -394,14 +395,22 @@ func TestCropped(t *testing.T) {
 	b := newBench(t, turned(scanned(t, "", drawnGray(t, file, 200))))
 	b.run(all("eng"))
 	got := places(t, pdftest.Whole(t, b.doc))
-	right := 0
+	right, near := 0, 0
 	for w, at := range want {
-		if is, ok := got[w]; ok {
-			right++
-			for _, i := range []int{0, 1, 3} { // not where the ascent of the face decides
-				assert.InDelta(t, at[i], is[i], 1.5, "%s, side %d", w, i)
+		is, ok := got[w]
+		if !ok {
+			continue
+		}
+		right++
+		near++
+		for _, i := range []int{0, 1, 3} { // not where the ascent of the face decides
+			if math.Abs(at[i]-is[i]) > 1.5 {
+				near--
+				t.Logf("%s, side %d: %.1f, %.1f", w, i, at[i], is[i])
+				break
 			}
 		}
 	}
-	assert.Greater(t, right, 15)
+	assert.Greater(t, right, 25)
+	assert.GreaterOrEqual(t, near, right-1)
 }
