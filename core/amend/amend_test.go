@@ -159,6 +159,29 @@ func TestJustified(t *testing.T) {
 	assert.Contains(t, b.text(), "the northernmost berth were")
 }
 
+// The last line of a paragraph that goes on elsewhere is full, and stays within the column.
+func TestFullLastLine(t *testing.T) {
+	b := newBench(t, set(`BT /F2 12 Tf 15 TL 72 700 Td
+[(The)-700(soundings)-700(of)-700(the)-700(north)-700(berth)-700(were)-700(taken)] TJ T*
+[(at)-593(low)-593(water)-593(on)-593(the)-593(fourth)-593(of)-593(October)-593(and)-601(so)] TJ T*
+[(at)-593(low)-593(water)-593(on)-593(the)-593(eighth)-593(of)-593(October)-593(and)-560(so)] TJ ET`))
+	before := wordsRight(t, pdftest.Whole(t, b.doc))
+	b.run(replace("eighth", "twelfth"))
+	assert.InDelta(t, before, wordsRight(t, pdftest.Whole(t, b.doc)), 0.5)
+}
+
+// wordsRight gives how far the words of a file reach to the right.
+func wordsRight(t *testing.T, file []byte) (most float64) {
+	t.Helper()
+	for line := range strings.Lines(pdftest.Tool(t, file, "pdftotext", "-bbox", "FILE", "-")) {
+		var x0, y0, x1, y1 float64
+		if n, _ := fmt.Sscanf(strings.TrimSpace(line), `<word xMin="%f" yMin="%f" xMax="%f" yMax="%f">`, &x0, &y0, &x1, &y1); n == 4 {
+			most = max(most, x1)
+		}
+	}
+	return most
+}
+
 // Words that the font can't show are set in the nearest face, and it is said.
 func TestOtherFace(t *testing.T) {
 	b := newBench(t, set(lines))

@@ -374,7 +374,13 @@ func (p *para) wrap() (rows []row, err error) {
 			mid := (p.lines[0].u0 + p.lines[0].u1) / 2
 			r.u = mid - w/2
 		case layout.Justified:
-			if i < len(rows)-1 && spaces > 0 {
+			last := i == len(rows)-1
+			if last { // of a paragraph that goes on elsewhere, the last line is full, too
+				was := p.lines[len(p.lines)-1]
+				full := p.limit-was.u1 < 1 && p.limit-r.u-w < 2*p.size
+				last = !full && r.u+w <= p.limit+overhang
+			}
+			if !last && spaces > 0 {
 				r.space = p.gap + (p.limit-r.u-w)/float64(spaces)
 			}
 		}
