@@ -96,7 +96,7 @@ func TestReplaceByKeys(t *testing.T) {
 	o.ready()
 	o.press('/')
 	o.page.MustInsertText("replace words throughout")
-	o.wait(`() => document.querySelector("#finder-hits")?.innerText.includes("Replace words throughout")`)
+	o.wait(`() => document.querySelector("#finder-hits [aria-selected=true]")?.textContent.includes("Replace words throughout")`)
 	o.press(input.Enter)
 	o.wait(`() => !!document.querySelector("#replace-form")`)
 	o.ready()

@@ -67,7 +67,7 @@ func TestOtherJobs(t *testing.T) {
 	assert.Contains(t, o.text(".way"), "Furnish 1 open")
 
 	// Handing out asks about the numbers that are wrong now.
-	o.press('5')
+	o.press('6')
 	o.page.MustElement("#out-form")
 	o.click("#out-form .btn-primary")
 	o.page.MustElement(".asks")
@@ -175,12 +175,12 @@ func TestKeyboardAlone(t *testing.T) {
 	o.press(input.Escape, input.ArrowRight, input.Space, input.Delete)
 	o.says("Page 2 removed.")
 	require.Len(t, o.pageKeys(), 4)
-	o.press('3')
+	o.press('4')
 	o.page.MustElement(".station-furnish")
 	tabTo(`[data-outcome]:not(:disabled)`)
 	o.press(input.Enter)
 	o.says("3 pages numbered at the bottom.")
-	o.press('5')
+	o.press('6')
 	o.page.MustElement("#out-form")
 	tabTo("#out-form .btn-primary")
 	o.press(input.Enter)

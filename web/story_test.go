@@ -139,7 +139,7 @@ func TestStory(t *testing.T) {
 	}
 
 	// Page numbers on all but the first, seen on the real page before they are there.
-	o.press('3')
+	o.press('4')
 	o.page.MustElement(".station-furnish")
 	o.wait(`() => document.querySelector("[data-outcome]")?.textContent === "Number 7 pages"`)
 	o.wait(`() => document.getElementById("paper-picture").src.startsWith("blob:") && document.querySelector(".spot") !== null`)
