@@ -324,7 +324,7 @@ func (w *worker) left(why string, page, n int) {
 
 // page replaces hits on a page, paragraph by paragraph; one that can't be is left, and told.
 func (w *worker) page(ctx context.Context, page *content.Page, l *layout.Page, ref pdf.Ref, at int, list []found) error {
-	var patches []content.Patch
+	var set laid
 	visible := w.doc.Geometry(ref).Visible
 	byPara := map[int][]found{}
 	var order []int
@@ -351,9 +351,7 @@ func (w *worker) page(ctx context.Context, page *content.Page, l *layout.Page, r
 			for _, h := range hits {
 				p.edit(p.placeOf(h.from, false), p.placeOf(h.to, true), h.With)
 			}
-			var more []content.Patch
-			if more, err = w.lay(p); err == nil {
-				patches = append(patches, more...)
+			if err = w.lay(&set, p); err == nil {
 				done += len(hits)
 				continue
 			}
@@ -367,11 +365,7 @@ func (w *worker) page(ctx context.Context, page *content.Page, l *layout.Page, r
 	if done == 0 {
 		return nil
 	}
-	merged, err := merge(patches)
-	if err != nil {
-		return err
-	}
-	if err := content.Apply(w.doc, page, merged); err != nil {
+	if err := content.Apply(w.doc, page, set.patches()); err != nil {
 		return err
 	}
 	w.pages = append(w.pages, ref)
@@ -380,18 +374,18 @@ func (w *worker) page(ctx context.Context, page *content.Page, l *layout.Page, r
 }
 
 // lay sets a paragraph that was edited.
-func (w *worker) lay(p *para) ([]content.Patch, error) {
+func (w *worker) lay(set *laid, p *para) error {
 	words, face, err := p.encode(w.faces)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	rows, err := p.wrap()
 	if err != nil {
-		return nil, err
+		return err
 	}
 	grown, tight, err := p.place(rows)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	if tight {
 		w.tight++
@@ -405,20 +399,8 @@ func (w *worker) lay(p *para) ([]content.Patch, error) {
 	for _, word := range words {
 		w.set[word] = face
 	}
-	return p.patches(rows), nil
-}
-
-// merge joins patches of one operator: two paragraphs may share it.
-func merge(list []content.Patch) ([]content.Patch, error) {
-	seen := map[[3]int]bool{}
-	for _, c := range list {
-		k := [3]int{c.Invocation, c.Start, c.End}
-		if seen[k] {
-			return nil, step.Refuse("two paragraphs that change are shown by one operator")
-		}
-		seen[k] = true
-	}
-	return list, nil
+	set.add(p, rows)
+	return nil
 }
 
 func (w *worker) warnings() (out []string) {
@@ -486,12 +468,12 @@ func (a *Paragraph) Apply(ctx context.Context, doc *pdf.Document, env *step.Env)
 		p.edit(e.from, e.to, e.text)
 	}
 	w := &worker{doc: doc, faces: &faces{doc: doc, set: map[string]*font.Embedding{}}, index: doc.PageIndexes(refs)}
-	patches, err := w.lay(p)
-	if err != nil {
+	var set laid
+	if err := w.lay(&set, p); err != nil {
 		return nil, err
 	}
 	w.faces.finish()
-	if err := content.Apply(doc, page, patches); err != nil {
+	if err := content.Apply(doc, page, set.patches()); err != nil {
 		return nil, err
 	}
 	res := &step.Result{Pages: env.Keys.Of(refs), Redrawn: step.RedrawPages, Show: env.Keys.Key(refs[0]), Warnings: w.warnings()}

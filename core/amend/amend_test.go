@@ -236,3 +236,55 @@ func TestAmendParagraph(t *testing.T) {
 	_, err = b.try(replace("Hrbr", "x"))
 	assert.ErrorContains(t, err, "the file says in words of its own")
 }
+
+// Two paragraphs that one operator shows are both changed; what it shows besides stays where it is.
+func TestOneOperator(t *testing.T) {
+	b := newBench(t, set(`BT /F1 11 Tf 72 700 Td [(The tide is low)-12000(The tide is high)-9000(ebb)] TJ 0 -40 Td (below) Tj ET`))
+	before := wordsAt(t, pdftest.Whole(t, b.doc))
+	b.run(replace("tide", "water"))
+	assert.Equal(t, "ebb The water is low The water is high below", b.text(), "in the order of the content")
+	after := wordsAt(t, pdftest.Whole(t, b.doc))
+	for _, w := range []string{"ebb", "below"} {
+		assert.InDelta(t, before[w][0], after[w][0], 0.1, w)
+		assert.InDelta(t, before[w][1], after[w][1], 0.1, w)
+	}
+	pdftest.Check(t, pdftest.Whole(t, b.doc))
+}
+
+// A form that is drawn twice changes where it is drawn on the page that was named; text that stands on its side is set on its side.
+func TestFormAndTurned(t *testing.T) {
+	f := &pdftest.File{}
+	f.Add("<</Type/Catalog/Pages 2 0 R>>")
+	f.Add("<</Type/Pages/Kids[3 0 R 4 0 R]/Count 2>>")
+	for range 2 {
+		f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 595 842]/Contents 5 0 R/Resources<</Font<</F1 7 0 R>>/XObject<</X 6 0 R>>>>>>")
+	}
+	f.Add("%s", pdftest.Stream("", "q 1 0 0 1 50 100 cm /X Do Q BT /F1 11 Tf 0 1 -1 0 300 200 Tm (Soundings at the quay wall) Tj ET"))
+	f.Add("%s", pdftest.Stream("/Type/XObject/Subtype/Form/BBox[0 0 500 700]/Resources<</Font<</F1 7 0 R>>>>", "BT /F1 11 Tf 20 500 Td (The harbour office) Tj ET"))
+	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>")
+	b := newBench(t, f.Bytes())
+	b.run(&amend.ReplaceText{Pages: step.Pages{Rule: "1"}, Pairs: []amend.Pair{{Find: "office", With: "master"}, {Find: "quay", With: "harbour"}}})
+	file := pdftest.Whole(t, b.doc)
+	pdftest.Check(t, file)
+	pages := pdftest.PageTexts(t, file)
+	require.Len(t, pages, 2)
+	assert.Contains(t, pages[0], "The harbour master")
+	assert.Contains(t, pages[0], "Soundings at the harbour wall")
+	assert.Contains(t, pages[1], "The harbour office")
+	assert.Contains(t, pages[1], "Soundings at the quay wall")
+}
+
+// Pages that show nothing, and text that runs from right to left, end in a sentence.
+func TestNothingToAmend(t *testing.T) {
+	b := newBench(t, set(``))
+	_, err := b.try(replace("harbour", "quay"))
+	assert.EqualError(t, err, "nothing of it is found on these pages")
+	_, err = b.try(&amend.Paragraph{Page: step.Pages{Rule: "1"}, Text: "x"})
+	assert.EqualError(t, err, "there is no such paragraph on the page")
+	b = newBench(t, set(lines))
+	_, err = b.try(&amend.Paragraph{Page: step.Pages{Rule: "1"}, At: 1, Text: strings.Repeat("x ", 60_000)})
+	assert.EqualError(t, err, "a paragraph has up to 50,000 letters")
+	before := b.text()
+	b.run(&amend.Paragraph{Page: step.Pages{Rule: "1"}, At: 1, Text: ""})
+	assert.Equal(t, strings.TrimSuffix(before, " The office is open on weekdays."), b.text(), "a paragraph that is emptied is gone")
+}

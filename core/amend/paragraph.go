@@ -180,8 +180,6 @@ func read(l *layout.Page, at int, visible pdf.Rect) (*para, error) {
 	return p, nil
 }
 
-func (p *para) was() []char { return p.before }
-
 func (p *para) endOf(glyph int32) (u, v float64) {
 	g := &p.page.Glyphs[glyph]
 	return p.of(g.EX, g.EY)
