@@ -78,6 +78,17 @@ func (r *ReplaceText) finders() ([]*layout.Finder, error) {
 	return out, nil
 }
 
+// In gives a function that tells whether a text has something that is looked for: pages without it need not be read.
+func (r *ReplaceText) In() (func(text string) bool, error) {
+	finders, err := r.finders()
+	if err != nil {
+		return nil, err
+	}
+	return func(text string) bool {
+		return slices.ContainsFunc(finders, func(f *layout.Finder) bool { return len(f.Find(text, 1)) > 0 })
+	}, nil
+}
+
 // found is a hit in a paragraph of a page.
 type found struct {
 	Hit

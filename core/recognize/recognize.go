@@ -517,6 +517,9 @@ const (
 	Unneeded              // nothing is to be seen on it that could be text
 )
 
+// Scan reports whether a page of a need is a picture of paper, with or without unseen text over it.
+func (n Needs) Scan() bool { return n == Whole || n == Layered || n == Poor }
+
 // NeedsOf tells from the look of a page what recognizing may do for it.
 func NeedsOf(l finding.PageLook) Needs {
 	switch l.Kind() {

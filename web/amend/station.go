@@ -8,7 +8,6 @@ import (
 	"net/url"
 
 	amending "glenrain/core/amend"
-	"glenrain/core/layout"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
 	"glenrain/desk"
@@ -126,27 +125,21 @@ func hits(d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
 
 // having gives those of some pages whose text has something that is looked for.
 func having(doc *pdf.Document, refs []pdf.Ref, texts []desk.PageText, s *amending.ReplaceText) (out []pdf.Ref, more bool, err error) {
-	var finders []*layout.Finder
-	for _, p := range s.Pairs {
-		f, err := layout.Query{Text: p.Find, Case: s.Case, Words: s.Whole, Accents: true}.Compile()
-		if err != nil {
-			return nil, false, step.Refuse("“%s”: %v", p.Find, err)
-		}
-		finders = append(finders, f)
+	in, err := s.In()
+	if err != nil {
+		return nil, false, err
 	}
 	for i, at := range doc.PageIndexes(refs) {
 		if at < 0 || at >= len(texts) {
 			continue
 		}
-		for _, f := range finders {
-			if len(f.Find(texts[at].Text, 1)) > 0 {
-				if len(out) >= mostRead {
-					return out, true, nil
-				}
-				out = append(out, refs[i])
-				break
-			}
+		if !in(texts[at].Text) {
+			continue
 		}
+		if len(out) >= mostRead {
+			return out, true, nil
+		}
+		out = append(out, refs[i])
 	}
 	return out, false, nil
 }

@@ -43,8 +43,7 @@ func scansView(v *station.Visit) (any, error) {
 	var at []int
 	for i, n := range needs {
 		ours := n.Sure >= 0
-		scan := ours || n.Needs == recognize.Whole || n.Needs == recognize.Layered || n.Needs == recognize.Poor
-		if v.Job.Path == "set-text" && ours || v.Job.Path == "straighten" && scan {
+		if v.Job.Path == "set-text" && ours || v.Job.Path == "straighten" && n.Needs.Scan() {
 			at = append(at, i)
 			out.Doubts += n.Doubts
 		}
