@@ -1,6 +1,7 @@
 package amend
 
 import (
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -12,51 +13,57 @@ import (
 	"glenrain/core/step"
 )
 
-// other is a shipped face in which words are set that the font of their place can't show.
+// other is a font that words are set in which is not that of the operator there, or that is set at another size.
 type other struct {
-	embedding *font.Embedding
-	ratio     float64 // of its size to that of the font, so that its letters are as wide
+	embedding *font.Embedding // of a face that is here; nil for a font of the document
+	own       *font.Font
+	name      pdf.Name // of own
+	face      string   // what it is called, where it is one that is here
+	ratio     float64  // of its size to that of the font
 }
 
-// faces are the shipped faces that a step uses.
+func (o *other) like(p *other) bool {
+	if o == nil || p == nil {
+		return o == p
+	}
+	return o.embedding == p.embedding && o.own == p.own && math.Abs(o.ratio-p.ratio) < 1e-6
+}
+
+// faces are the faces of the house that a step uses.
 type faces struct {
 	doc *pdf.Document
 	set map[string]*font.Embedding
 }
 
-// near gives the shipped face that is nearest to a font.
-func (f *faces) near(of *font.Font) (name string, e *font.Embedding, err error) {
-	st := of.Style
-	name = "Sans"
-	switch {
-	case st.Fixed:
-		name = "Mono"
-	case st.Serif:
-		name = "Serif"
+func newFaces(doc *pdf.Document) *faces { return &faces{doc: doc, set: map[string]*font.Embedding{}} }
+
+// near gives the face that is nearest to a font: the one that it is cut from, where the house has that.
+func (f *faces) near(of *font.Font) (name string, whole bool, e *font.Embedding, err error) {
+	if name, _ := of.Whole(); name != "" {
+		e, err = f.named(name)
+		return name, true, e, err
 	}
-	switch {
-	case name == "Mono":
-	case st.Weight >= 600:
-		name += " Bold"
-	case st.Italic:
-		name += " Italic"
+	name = faceName(likeness(of), of.Style.Weight >= 600, of.Style.Italic)
+	e, err = f.named(name)
+	return name, false, e, err
+}
+
+// named gives a face by its name.
+func (f *faces) named(name string) (*font.Embedding, error) {
+	if e := f.set[name]; e != nil {
+		return e, nil
 	}
-	if e = f.set[name]; e == nil {
-		face, err := font.Face(name)
-		if err != nil {
-			return "", nil, err
-		}
-		e = font.Embed(f.doc, face)
-		f.set[name] = e
+	face, err := font.Face(name)
+	if err != nil {
+		return nil, step.Refuse("there is no face named “%s” here", name)
 	}
-	return name, e, nil
+	f.set[name] = font.Embed(f.doc, face)
+	return f.set[name], nil
 }
 
 func (f *faces) finish() {
-	for _, name := range font.Faces() {
-		if e := f.set[name]; e != nil {
-			e.Finish(f.doc)
-		}
+	for _, name := range slices.Sorted(maps.Keys(f.set)) {
+		f.set[name].Finish(f.doc)
 	}
 }
 
@@ -95,22 +102,29 @@ func (p *para) edit(from, to int, text string) {
 	for b > 0 && to > from && b < len(p.chars) && p.chars[b].text == "" && !p.chars[b].soft { // what belongs to the last piece
 		b++
 	}
-	style := char{glyph: -1}
-	switch {
-	case a < len(p.chars):
-		style.show, style.up, style.line = p.chars[a].show, p.chars[a].up, p.chars[a].line
-	case len(p.chars) > 0:
-		last := p.chars[len(p.chars)-1]
-		style.show, style.up, style.line = last.show, last.up, last.line
-	}
+	like := char{glyph: -1}
+	at := min(a, len(p.chars)-1)
 	if from == to && a > 0 { // what is put in goes on as what stands before it
-		style.show, style.up, style.line = p.chars[a-1].show, p.chars[a-1].up, p.chars[a-1].line
+		at = a - 1
+	}
+	if at >= 0 {
+		c := &p.chars[at]
+		like.show, like.up, like.line, like.style = c.show, c.up, c.line, c.style
+		if like.links = c.links; from == to && a < len(p.chars) { // but a link, or a box behind words, ends where it ends
+			like.links, like.decos = c.links&p.chars[a].links, c.decos&p.chars[a].decos
+		} else if from != to {
+			like.decos = c.decos
+		} else {
+			like.links = 0
+		}
 	}
 	var fresh []char
 	for _, r := range before + text + after {
-		c := style
+		c := like
 		c.text = string(r)
-		if r == ' ' || r == '\n' || r == '\t' || r == 0xa0 {
+		if r == '\n' {
+			c.text, c.space, c.hard = "\n", true, true
+		} else if r == ' ' || r == '\t' || r == 0xa0 {
 			c.text, c.space, c.adv = " ", true, p.gap
 		}
 		fresh = append(fresh, c)
@@ -121,83 +135,191 @@ func (p *para) edit(from, to int, text string) {
 	p.chars = slices.Replace(p.chars, a, b, fresh...)
 }
 
-// encode finds how new characters are shown: in the font of their place, or, a whole word at a time, in the nearest face. lacking are the words for which that was so.
-func (p *para) encode(f *faces) (lacking []string, face string, err error) {
+// encode finds how new characters are shown: as their style has it, in the font of their place, or, a whole word at a time, in the nearest
+// face. lacking are the words for which that was so, by face.
+func (p *para) encode(f *faces) (lacking map[string][]string, err error) {
+	lacking = map[string][]string{}
 	for from := 0; from < len(p.chars); {
 		if p.chars[from].space {
 			from++
 			continue
 		}
-		to := from
-		for to < len(p.chars) && !p.chars[to].space {
+		to := from + 1
+		for to < len(p.chars) && !p.chars[to].space && p.chars[to].style == p.chars[from].style && p.fontOf(to) == p.fontOf(from) {
 			to++
 		}
-		word := p.chars[from:to]
+		run := p.chars[from:to]
+		ends := to == len(p.chars) || p.chars[to].space
 		from = to
-		if !slices.ContainsFunc(word, func(c char) bool { return c.glyph < 0 }) {
-			continue
-		}
-		able := true
-		for i := range word {
-			c := &word[i]
-			if c.glyph >= 0 {
-				continue
-			}
-			sh := &p.page.Shows[c.show]
-			code, ok := sh.State.Font.CodeOf(c.text)
-			if !ok {
-				able = false
-				break
-			}
-			c.code = code.Append(nil)
-			ch, _ := sh.State.Font.Next(c.code)
-			c.wide = ch.Width * sh.State.Size * sh.State.Scale * unit(sh)
-			c.adv = c.wide + sh.State.CharSpace*sh.State.Scale*unit(sh)
-		}
-		if able {
-			if last := &word[len(word)-1]; last.glyph < 0 { // spaces are measured from where its ink ends
-				last.adv = last.wide
+		if !slices.ContainsFunc(run, func(c char) bool { return c.glyph < 0 }) {
+			for i := range run {
+				p.spaced(&run[i], ends && i == len(run)-1)
 			}
 			continue
 		}
-		var text strings.Builder
-		for i := range word {
-			c := &word[i]
-			if c.soft {
-				continue
-			}
-			sh := &p.page.Shows[c.show]
-			name, e, err := f.near(sh.State.Font)
+		ok, err := p.encodeAs(run, p.targetOf(&run[0], f), f)
+		if err != nil {
+			return nil, err
+		}
+		if !ok {
+			face, err := p.encodeNear(run, f)
 			if err != nil {
-				return nil, "", err
+				return nil, err
 			}
-			codes, width, missing := e.Encode(c.text)
-			if len(missing) > 0 {
-				return nil, "", step.Refuse("“%s” has letters that no face here has", spelled(word))
+			if face != "" {
+				word := strings.TrimFunc(spelled(run), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+				lacking[face] = append(lacking[face], word)
 			}
-			o := &other{e, p.ratio(c.show, e)}
-			c.other, c.code, c.glyph = o, codes, -1
-			c.wide = width / 1000 * sh.State.Size * o.ratio * sh.State.Scale * unit(sh)
-			c.adv = c.wide
-			text.WriteString(c.text)
-			face = name
 		}
-		lacking = append(lacking, strings.TrimFunc(text.String(), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }))
+		for i := range run {
+			p.spaced(&run[i], ends && i == len(run)-1)
+		}
 	}
-	return lacking, face, nil
+	return lacking, nil
+}
+
+func (p *para) fontOf(i int) *font.Font { return p.page.Shows[p.chars[i].show].State.Font }
+
+// spaced adds the space between letters that a style asks for.
+func (p *para) spaced(c *char, last bool) {
+	if c.style == nil || c.style.spacing == 0 {
+		return
+	}
+	c.adv = c.wide + c.style.spacing
+	if last {
+		c.adv = c.wide
+	}
+}
+
+// ratioOf is how large a character is set, to the size of its operator's font.
+func (p *para) ratioOf(c *char) float64 {
+	if c.style == nil {
+		return 1
+	}
+	sh := &p.page.Shows[c.show]
+	size := p.sizeOf(c, c.style)
+	if c.style.level == "raised" || c.style.level == "lowered" {
+		size *= raisedSize
+	}
+	own := sh.State.Size * unit(sh)
+	if own <= 0 {
+		return 1
+	}
+	return size / own
+}
+
+// encodeAs encodes the new ones of some characters in a font; false where it lacks letters of them.
+func (p *para) encodeAs(run []char, t target, f *faces) (bool, error) {
+	if t.face != "" {
+		e, err := f.named(t.face)
+		if err != nil {
+			return false, err
+		}
+		return p.inFace(run, e, t.face, nil), nil
+	}
+	codes := make([][]byte, len(run))
+	for i := range run {
+		c := &run[i]
+		if c.glyph >= 0 {
+			continue
+		}
+		code, ok := t.own.CodeOf(c.text)
+		if !ok {
+			return false, nil
+		}
+		codes[i] = code.Append(nil)
+	}
+	for i := range run {
+		c := &run[i]
+		if c.glyph >= 0 {
+			continue
+		}
+		sh := &p.page.Shows[c.show]
+		ch, _ := t.own.Next(codes[i])
+		ratio := p.ratioOf(c)
+		c.code, c.other = codes[i], nil
+		if t.own != sh.State.Font || math.Abs(ratio-1) > 1e-4 {
+			c.other = &other{own: t.own, name: t.name, ratio: ratio}
+		}
+		c.wide = ch.Width * sh.State.Size * ratio * sh.State.Scale * unit(sh)
+		c.adv = c.wide
+		if i < len(run)-1 { // spaces are measured from where its ink ends
+			c.adv += sh.State.CharSpace * sh.State.Scale * unit(sh)
+		}
+	}
+	return true, nil
+}
+
+// encodeNear sets characters in the face that is nearest to their font.
+func (p *para) encodeNear(run []char, f *faces) (face string, err error) {
+	t := p.targetOf(&run[0], f)
+	of := t.own
+	name, whole, e := t.face, false, (*font.Embedding)(nil)
+	if of != nil {
+		name, whole, e, err = f.near(of)
+	} else {
+		e, err = f.named(name)
+	}
+	if err != nil {
+		return "", err
+	}
+	ratio := 1.0
+	if of != nil && !whole {
+		ratio = p.ratio(run[0].show, e)
+	}
+	if !p.inFace(run, e, name, &ratio) {
+		return "", step.Refuse("“%s” has letters that no face here has", spelled(run))
+	}
+	if whole {
+		return "", nil
+	}
+	return name, nil
+}
+
+// inFace sets characters in a face; false where it lacks letters. With a ratio, those that stand there already come with it.
+func (p *para) inFace(run []char, e *font.Embedding, face string, ratio *float64) bool {
+	for i := range run {
+		for _, r := range run[i].text {
+			if (ratio != nil || run[i].glyph < 0) && !run[i].soft && e.Face.Glyph(r) == 0 {
+				return false
+			}
+		}
+	}
+	for i := range run {
+		c := &run[i]
+		if c.soft || ratio == nil && c.glyph >= 0 {
+			continue
+		}
+		by := p.ratioOf(c)
+		if ratio != nil {
+			by *= *ratio
+		}
+		sh := &p.page.Shows[c.show]
+		codes, width, _ := e.Encode(c.text)
+		c.other, c.code, c.glyph = &other{embedding: e, face: face, ratio: by}, codes, -1
+		c.wide = width / 1000 * sh.State.Size * by * sh.State.Scale * unit(sh)
+		c.adv = c.wide
+	}
+	return true
 }
 
 func spelled(word []char) string {
 	var b strings.Builder
 	for _, c := range word {
-		b.WriteString(c.text)
+		if !c.soft {
+			b.WriteString(c.text)
+		}
 	}
 	return b.String()
 }
 
-// ratio is how large a face is set for its letters to be as wide as those of a font: by the letters of the paragraph.
+// ratio is how large a face is set for its letters to be as high as those of a font, where that tells how high they are, and else as wide: by
+// the letters of the paragraph.
 func (p *para) ratio(show int32, e *font.Embedding) float64 {
 	own := p.page.Shows[show].State.Font
+	if a, b := own.XHeight(), e.Face.XHeight(); a > 0.3 && a < 0.7 && b > 0 {
+		return max(0.85, min(1.18, a/b))
+	}
 	var a, b float64
 	for i := range p.chars {
 		c := &p.chars[i]

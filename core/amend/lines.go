@@ -15,6 +15,7 @@ type row struct {
 	space  float64 // of the gaps that are not fixed
 	hyphen bool
 	kept   bool // it is broken as it was
+	hard   bool // it ends whatever comes
 }
 
 // Bounds of how much lines and their spaces give way.
@@ -32,7 +33,7 @@ func (p *para) width(chars []char) (w float64, spaces int) {
 		switch {
 		case c.soft && i != len(chars)-1:
 		case c.space && !c.fixed:
-			w += p.gap
+			w += p.gapOf(c)
 			spaces++
 		case i == len(chars)-1:
 			w += c.wide
@@ -43,9 +44,22 @@ func (p *para) width(chars []char) (w float64, spaces int) {
 	return w, spaces
 }
 
+// gapOf is how wide a space is, as it is usually set there.
+func (p *para) gapOf(c *char) float64 {
+	if c.style == nil {
+		return p.gap
+	}
+	return p.gap*p.ratioOf(c) + c.style.spacing
+}
+
 // changed gives the line in which the first change stands, and the character behind the last one.
 func (p *para) changed() (line, rest int) {
-	alike := func(a, b *char) bool { return a.space == b.space && a.glyph == b.glyph && (a.space || a.glyph >= 0) }
+	if p.anew {
+		return 0, len(p.chars) + 1
+	}
+	alike := func(a, b *char) bool {
+		return a.space == b.space && a.glyph == b.glyph && a.style == b.style && a.hard == b.hard && (a.space || a.glyph >= 0)
+	}
 	n := min(len(p.before), len(p.chars))
 	head := 0
 	for head < n && alike(&p.before[head], &p.chars[head]) {
@@ -61,8 +75,8 @@ func (p *para) changed() (line, rest int) {
 	return line, len(p.chars) - tail
 }
 
-// asItWas gives a line with the characters that it had, at the places that they had along it.
-func (p *para) asItWas(i int) row {
+// asItWas gives a line with the characters that it had, at the places that they had along it; by is how much further on they come now.
+func (p *para) asItWas(i, by int) row {
 	end := len(p.before)
 	if i+1 < len(p.lines) {
 		end = p.lines[i+1].first
@@ -73,6 +87,7 @@ func (p *para) asItWas(i int) row {
 	}
 	for k := range chars {
 		chars[k].fixed = true
+		chars[k].id = p.lines[i].first + k + by
 	}
 	return row{chars: chars, u: p.lines[i].u0, kept: true}
 }
@@ -83,25 +98,31 @@ func (p *para) wrap() (rows []row, err error) {
 	if p.align == layout.Justified {
 		tight = leastSpace
 	}
+	p.number()
 	first, rest := p.changed()
 	from := 0
 	for i := 0; i < len(p.lines) && i < first; i++ { // lines before what changed stay as they are
 		end := p.lines[i+1].first
-		rows = append(rows, p.asItWas(i))
+		rows = append(rows, p.asItWas(i, 0))
 		from = end
 	}
 	for from < len(p.chars) {
-		for from < len(p.chars) && p.chars[from].space {
+		for from < len(p.chars) && p.chars[from].space && !p.chars[from].hard {
 			from++
 		}
 		if from >= len(p.chars) {
 			break
 		}
+		if p.chars[from].hard {
+			rows = append(rows, row{u: p.left, space: p.gap, hard: true})
+			from++
+			continue
+		}
 		if from >= rest { // and so do those behind it, from where a line begins as it did
 			at := len(p.before) - (len(p.chars) - from)
 			if k := slices.IndexFunc(p.lines, func(l line) bool { return l.first == at }); k >= 0 {
 				for ; k < len(p.lines); k++ {
-					rows = append(rows, p.asItWas(k))
+					rows = append(rows, p.asItWas(k, len(p.chars)-len(p.before)))
 				}
 				break
 			}
@@ -126,6 +147,9 @@ func (p *para) wrap() (rows []row, err error) {
 				break
 			}
 			end, hyphen = i, atSoft && !atSpace
+			if i < len(p.chars) && p.chars[i].hard {
+				break
+			}
 		}
 		if end < 0 {
 			word := from
@@ -134,9 +158,12 @@ func (p *para) wrap() (rows []row, err error) {
 			}
 			return nil, step.Refuse("“%s” is wider than the column", spelled(p.chars[from:word]))
 		}
-		r := row{chars: slices.Clone(p.chars[from:end]), u: left, space: p.gap, hyphen: hyphen}
+		r := row{chars: slices.Clone(p.chars[from:end]), u: left, space: p.gap, hyphen: hyphen, hard: end < len(p.chars) && p.chars[end].hard}
 		rows = append(rows, r)
 		from = end
+		if r.hard { // it is one line that ends; a second one behind it is an empty line
+			from++
+		}
 	}
 	for i := range rows {
 		r := &rows[i]
@@ -160,11 +187,10 @@ func (p *para) wrap() (rows []row, err error) {
 		case layout.Right:
 			r.u = p.limit - w
 		case layout.Centred:
-			mid := (p.lines[0].u0 + p.lines[0].u1) / 2
-			r.u = mid - w/2
+			r.u = p.middle() - w/2
 		case layout.Justified:
-			last := i == len(rows)-1
-			if last { // of a paragraph that goes on elsewhere, the last line is full, too
+			last := i == len(rows)-1 || r.hard
+			if last && !r.hard { // of a paragraph that goes on elsewhere, the last line is full, too
 				was := p.lines[len(p.lines)-1]
 				full := p.limit-was.u1 < 1 && p.limit-r.u-w < 2*p.size
 				last = !full && r.u+w <= p.limit+overhang
@@ -177,35 +203,130 @@ func (p *para) wrap() (rows []row, err error) {
 	return rows, nil
 }
 
-// place gives each line its height; lines that come new stand below, as far as there is room.
-func (p *para) place(rows []row) (grown int, tightened bool, err error) {
-	n := len(p.lines)
-	leading := p.leading
-	if len(rows) > n {
-		need := float64(len(rows)-n) * leading
-		last := p.lines[n-1].v
-		free := last - 0.28*p.size - p.below
-		if free < 1.5*leading { // what parts it from the next paragraph stays, by and large
-			free *= mostGiven
-		}
-		if need > free {
-			whole := p.lines[0].v - last + free // between the first baseline and the lowest that may be
-			leading = whole / float64(len(rows)-1)
-			if n < 2 || leading < leastLeading*p.leading {
-				return 0, false, step.Refuse("it grows by %s, and %.0f pt are missing below it", step.Count(len(rows)-n, "line"), math.Ceil(need-free))
-			}
-			tightened = true
-		}
+// middle is where centred lines have their middle.
+func (p *para) middle() float64 {
+	if p.centre != 0 {
+		return p.centre
 	}
+	return (p.lines[0].u0 + p.lines[0].u1) / 2
+}
+
+// What happens where a paragraph grows.
+const (
+	growAuto    = ""
+	growPush    = "push"    // what stands below moves down
+	growTighten = "tighten" // its lines stand closer
+	growFill    = "fill"    // it takes the room down to what stands below
+)
+
+// fit is how a paragraph was fitted in.
+type fit struct {
+	Lines int     // by how many it grew; negative where it has fewer
+	Moved float64 // points that what stands below it moves down
+	Tight bool
+	Need  float64 // points that it grew by
+}
+
+// leads gives how far each line stands below the one before it; the first one's is how far it stands below where it stood.
+func (p *para) leads(rows []row) []float64 {
+	out := make([]float64, len(rows))
 	for i := range rows {
+		large := 0.0
+		for k := range rows[i].chars {
+			if c := &rows[i].chars[k]; c.style != nil && c.style.size != 0 && !c.space {
+				large = max(large, c.style.size)
+			}
+		}
+		lead := p.leading
+		if i > 0 && i < len(p.lines) && !p.spread {
+			lead = p.lines[i-1].v - p.lines[i].v
+		}
 		switch {
-		case tightened:
-			rows[i].v = p.lines[0].v - float64(i)*leading
-		case i < n:
-			rows[i].v = p.lines[i].v
-		default:
-			rows[i].v = p.lines[n-1].v - float64(i-n+1)*leading
+		case i == 0:
+			lead = p.lower
+			if large > p.size {
+				lead += 0.75 * (large - p.size)
+			}
+		case large > 1.02*p.size && !p.spread:
+			lead = max(lead, p.leading*large/p.size)
+		}
+		out[i] = lead
+	}
+	return out
+}
+
+// place gives each line its height; where there is not enough room below, what is to happen does.
+func (p *para) place(rows []row, grow string) (f fit, err error) {
+	n := len(p.lines)
+	f.Lines = len(rows) - n
+	leads := p.leads(rows)
+	set := func() {
+		v := p.lines[0].v
+		for i := range rows {
+			v -= leads[i]
+			rows[i].v = v
+		}
+		f.Need = 0
+		if len(rows) > 0 {
+			f.Need = p.lines[n-1].v - v
 		}
 	}
-	return len(rows) - n, tightened, nil
+	set()
+	if f.Need <= 0.05 {
+		return f, nil
+	}
+	free := p.lines[n-1].v - 0.28*p.size - p.below
+	natural := free
+	if free < 1.5*p.leading { // what parts it from the next paragraph stays, by and large
+		natural *= mostGiven
+	}
+	push := func() bool {
+		by := f.Need - max(0, free-p.leading)
+		if by <= 0 || p.push == nil {
+			return false
+		}
+		f.Moved = by
+		return p.push(by)
+	}
+	tighten := func() bool {
+		whole := p.lines[0].v - p.lines[n-1].v - leads[0] + natural // between the first baseline and the lowest that may be
+		if len(rows) < 2 {
+			return false
+		}
+		least, most := 0.0, 0.0
+		for _, l := range leads[1:] {
+			most += l
+		}
+		if least = whole / most; least < leastLeading || n < 2 && len(rows) > 2 {
+			return false
+		}
+		for i := range leads[1:] {
+			leads[i+1] *= min(1, least)
+		}
+		set()
+		f.Tight = true
+		return true
+	}
+	var ok bool
+	switch grow {
+	case growPush:
+		ok = push() || f.Need <= natural || tighten()
+	case growTighten:
+		ok = f.Need <= 0 || tighten() || f.Need <= natural
+	case growFill:
+		ok = f.Need <= free || tighten()
+	default:
+		ok = f.Need <= natural || push() || tighten()
+	}
+	if !ok {
+		f.Moved = 0
+		if f.Lines > 0 {
+			return f, step.Refuse("it grows by %s, and %.0f pt are missing below it", step.Count(f.Lines, "line"), math.Ceil(f.Need-natural))
+		}
+		return f, step.Refuse("it grows by %.0f pt, and %.0f pt are missing below it", math.Ceil(f.Need), math.Ceil(f.Need-natural))
+	}
+	if f.Tight || grow != growPush && f.Need <= natural {
+		f.Moved = 0
+	}
+	return f, nil
 }

@@ -26,7 +26,12 @@ type char struct {
 	space bool
 	fixed bool // of a space: a gap that stays as it is, as behind a bullet
 	soft  bool // a hyphen that parts a word at a line's end; it is not of the text
+	hard  bool // of a space: a line ends here whatever comes
 	line  int
+	style *style
+	decos uint64 // what is drawn behind, below or through it, by bits
+	id    int    // its place in the paragraph when that was broken into lines
+	links uint64 // annotations that it is of, by bits
 }
 
 // line is a line of a paragraph as it stands on the page.
@@ -37,21 +42,34 @@ type line struct {
 
 // para is a paragraph that can be set anew.
 type para struct {
-	page    *content.Page
-	lay     *layout.Page
-	at      int // which of the page's paragraphs
-	ax, ay  float64
-	chars   []char
-	before  []char // as it stands on the page
-	lines   []line
-	align   layout.Align
-	size    float64
-	leading float64
-	gap     float64 // a space between words, as it is usually set there
-	limit   float64 // where the lines end at the right
-	left    float64 // where all lines but the first begin
-	below   float64 // how far down it may grow: a place of v
-	spaces  map[*font.Font]*content.Glyph
+	doc       *pdf.Document
+	page      *content.Page
+	lay       *layout.Page
+	at        int // which of the page's paragraphs
+	ax, ay    float64
+	chars     []char
+	before    []char // as it stands on the page
+	lines     []line
+	align     layout.Align
+	size      float64
+	leading   float64
+	gap       float64 // a space between words, as it is usually set there
+	limit     float64 // where the lines end at the right
+	left      float64 // where all lines but the first begin
+	below     float64 // how far down it may grow: a place of v
+	mine      []int   // its lines, of the page
+	floor     float64 // how far down what stands below may be moved
+	anew      bool    // all lines are broken anew
+	spread    bool    // all lines are put anew, by the leading
+	lower     float64 // how far it is moved down, points
+	spaces    map[*font.Font]*content.Glyph
+	centre    float64 // of centred lines, where it is not that of the first one
+	decos     []deco
+	links     []linked
+	opacities map[float64]pdf.Ref
+	push      func(by float64) bool // moves what stands below down; nil where that must not be
+	moves     []moved               // what it found
+	rows      []row                 // as it was set
 }
 
 func (p *para) of(x, y float64) (u, v float64)   { return x*p.ax + y*p.ay, y*p.ax - x*p.ay }
@@ -67,13 +85,22 @@ var (
 )
 
 // read takes a paragraph of a page apart.
-func read(l *layout.Page, at int, visible pdf.Rect) (*para, error) {
+func read(doc *pdf.Document, l *layout.Page, at int, visible pdf.Rect) (*para, error) {
 	if at < 0 || at >= len(l.Paragraphs) {
 		return nil, errNone
 	}
+	return readLines(doc, l, at, l.Paragraphs[at].Lines, visible)
+}
+
+// readLines takes some lines of a paragraph apart, as if they were one.
+func readLines(doc *pdf.Document, l *layout.Page, at int, lines []int, visible pdf.Rect) (*para, error) {
+	if at < 0 || at >= len(l.Paragraphs) || len(lines) == 0 {
+		return nil, errNone
+	}
 	src := l.Paragraphs[at]
+	src.Lines = lines
 	page := l.Source
-	p := &para{page: page, lay: l, at: at, align: src.Align, size: src.Size, leading: src.Leading, limit: math.Inf(-1), left: math.Inf(1)}
+	p := &para{doc: doc, mine: lines, page: page, lay: l, at: at, align: src.Align, size: src.Size, leading: src.Leading, limit: math.Inf(-1), left: math.Inf(1)}
 	p.ax, p.ay = l.Along(&l.Words[l.Lines[src.Lines[0]].Words[0]])
 	var gaps []float64
 	for i, at := range src.Lines {
@@ -176,8 +203,19 @@ func read(l *layout.Page, at int, visible pdf.Rect) (*para, error) {
 		}
 	}
 	p.bounds(visible)
+	p.breaks()
+	p.follows()
 	p.before = slices.Clone(p.chars)
 	return p, nil
+}
+
+// widest is where the longest line ends.
+func (p *para) widest() (u float64) {
+	u = math.Inf(-1)
+	for _, l := range p.lines {
+		u = max(u, l.u1)
+	}
+	return u
 }
 
 func (p *para) endOf(glyph int32) (u, v float64) {
@@ -215,7 +253,7 @@ func (p *para) bounds(visible pdf.Rect) {
 	l := p.lay
 	src := &l.Paragraphs[p.at]
 	mine := map[int]bool{}
-	for _, at := range src.Lines {
+	for _, at := range p.mine {
 		mine[at] = true
 	}
 	if !src.Cell && p.align != layout.Justified { // ragged lines may be as long as those of the column
@@ -241,7 +279,7 @@ func (p *para) bounds(visible pdf.Rect) {
 		p.limit = max(p.limit, u1-margin)
 	}
 	last := p.lines[len(p.lines)-1].v
-	p.below = v0 + 18
+	p.below, p.floor = v0+18, v0+max(18, min(48, 0.5*(p.lines[0].u0-u0)))
 	for i := range l.Lines {
 		o := &l.Lines[i]
 		if mine[i] || len(o.Words) == 0 {
@@ -261,6 +299,16 @@ func (p *para) bounds(visible pdf.Rect) {
 			p.below = max(p.below, top)
 		}
 	}
+	for _, c := range p.chars { // what lies outside of where is painted would not be seen
+		clip := p.page.Shows[c.show].State.Clip
+		if clip.X1 <= clip.X0 || clip.Y1 <= clip.Y0 || p.ay != 0 || p.ax < 0 {
+			continue
+		}
+		p.below, p.floor = max(p.below, clip.Y0), max(p.floor, clip.Y0)
+		if clip.X1 > p.lines[0].u0+p.size {
+			p.limit = max(min(p.limit, clip.X1), p.widest())
+		}
+	}
 	for i := range p.page.Images {
 		b := p.page.Images[i].Box()
 		u, v := p.of(b.X0, b.Y1)
@@ -273,6 +321,31 @@ func (p *para) bounds(visible pdf.Rect) {
 		r := &p.page.Rules[i]
 		if p.ay == 0 && p.ax > 0 && !r.Upright && max(r.A, r.B) > p.lines[0].u0 && min(r.A, r.B) < p.limit && r.At < last-0.05*p.size && r.At > p.below {
 			p.below = r.At
+		}
+	}
+}
+
+// Lines that end early: a line stays broken where what begins the next one would have had room on it.
+const (
+	earlyRagged    = 1.5 // em
+	earlyJustified = 1.0
+)
+
+// breaks finds the places where lines end whatever stands on them.
+func (p *para) breaks() {
+	for i := 0; i+1 < len(p.lines); i++ {
+		last := p.lines[i+1].first - 1
+		if last < 0 || !p.chars[last].space {
+			continue
+		}
+		end := last + 1
+		for end < len(p.chars) && !p.chars[end].space {
+			end++
+		}
+		w, _ := p.width(p.chars[last+1 : end])
+		free := p.limit - p.lines[i].u1
+		if p.align == layout.Justified && free > earlyJustified*p.size || p.align == layout.Left && free-p.gap-w > earlyRagged*p.size {
+			p.chars[last].hard, p.chars[last].text = true, "\n"
 		}
 	}
 }

@@ -45,45 +45,50 @@ func Moved(doc *pdf.Document, page pdf.Ref, m pdf.Matrix, shared map[pdf.Ref]boo
 			d = d.Clone()
 			own[i], direct = d, true
 		}
-		if r, ok := doc.Rect(d.Get("Rect")); ok {
-			x0, y0 := m.Apply(r.X0, r.Y0)
-			x1, y1 := m.Apply(r.X1, r.Y1)
-			d.Set("Rect", pdf.Rect{X0: min(x0, x1), Y0: min(y0, y1), X1: max(x0, x1), Y1: max(y0, y1)}.Array())
-		}
-		for _, k := range []pdf.Name{"QuadPoints", "L", "Vertices", "CL"} {
-			if a := doc.Array(d.Get(k)); a != nil {
-				d.Set(k, points(doc, a, m))
-			}
-		}
-		for _, k := range []pdf.Name{"InkList", "Path"} {
-			if lines := doc.Array(d.Get(k)); lines != nil {
-				out := make(pdf.Array, len(lines))
-				for n, l := range lines {
-					out[n] = l
-					if a := doc.Array(l); a != nil {
-						out[n] = points(doc, a, m)
-					}
-				}
-				d.Set(k, out)
-			}
-		}
-		if rd := doc.Array(d.Get("RD")); len(rd) == 4 {
-			out := make(pdf.Array, 4)
-			for n, v := range rd {
-				out[n] = v
-				if f, ok := pdf.Number(doc.Resolve(v)); ok {
-					scale := m[0]
-					if n%2 == 1 {
-						scale = m[3]
-					}
-					out[n] = pdf.Real(f * max(scale, -scale))
-				}
-			}
-			d.Set("RD", out)
-		}
+		Move(doc, d, m)
 	}
 	if direct {
 		doc.Edit(page).Set("Annots", own)
+	}
+}
+
+// Move moves and scales one annotation, whose dictionary is d.
+func Move(doc *pdf.Document, d *pdf.Dict, m pdf.Matrix) {
+	if r, ok := doc.Rect(d.Get("Rect")); ok {
+		x0, y0 := m.Apply(r.X0, r.Y0)
+		x1, y1 := m.Apply(r.X1, r.Y1)
+		d.Set("Rect", pdf.Rect{X0: min(x0, x1), Y0: min(y0, y1), X1: max(x0, x1), Y1: max(y0, y1)}.Array())
+	}
+	for _, k := range []pdf.Name{"QuadPoints", "L", "Vertices", "CL"} {
+		if a := doc.Array(d.Get(k)); a != nil {
+			d.Set(k, points(doc, a, m))
+		}
+	}
+	for _, k := range []pdf.Name{"InkList", "Path"} {
+		if lines := doc.Array(d.Get(k)); lines != nil {
+			out := make(pdf.Array, len(lines))
+			for n, l := range lines {
+				out[n] = l
+				if a := doc.Array(l); a != nil {
+					out[n] = points(doc, a, m)
+				}
+			}
+			d.Set(k, out)
+		}
+	}
+	if rd := doc.Array(d.Get("RD")); len(rd) == 4 {
+		out := make(pdf.Array, 4)
+		for n, v := range rd {
+			out[n] = v
+			if f, ok := pdf.Number(doc.Resolve(v)); ok {
+				scale := m[0]
+				if n%2 == 1 {
+					scale = m[3]
+				}
+				out[n] = pdf.Real(f * max(scale, -scale))
+			}
+		}
+		d.Set("RD", out)
 	}
 }
 

@@ -124,7 +124,7 @@ func (x *runner) annotations(page pdf.Ref, res *pdf.Dict) {
 		fit := pdf.Matrix{sx, 0, 0, sy, rect.X0 - around.X0*sx, rect.Y0 - around.Y0*sy}
 		ref, _ := n.(pdf.Ref)
 		annot, _ := o.(pdf.Ref)
-		x.state = State{CTM: pdf.Identity, Scale: 1, LineWidth: 1}
+		x.state = State{CTM: pdf.Identity, Scale: 1, LineWidth: 1, Alpha: 1}
 		if x.opt.Paths {
 			x.state.Clip = rect
 		}

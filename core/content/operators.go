@@ -108,3 +108,12 @@ func (c Code) String() string {
 	}
 	return string(b)
 }
+
+// Clips reports whether the operator makes the path a clip (8.5.4).
+func (c Code) Clips() bool { return c == opW || c == opWstar }
+
+// EndsText reports whether the operator ends a text object (9.4.1).
+func (c Code) EndsText() bool { return c == opET }
+
+// BeginsText reports whether it begins one.
+func (c Code) BeginsText() bool { return c == opBT }

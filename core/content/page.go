@@ -92,6 +92,7 @@ type State struct {
 	Render       int     // Tr
 	LineWidth    float64
 	Fill, Stroke Paint
+	Alpha        float64  // of filling (ca); 1 where nothing says otherwise
 	Clip         pdf.Rect // around the clipping path; only where paths are asked for
 }
 

@@ -1,7 +1,9 @@
 package content
 
 import (
+	"bytes"
 	"math"
+	"strings"
 
 	"glenrain/core/pdf"
 )
@@ -156,4 +158,58 @@ func (x *runner) endPath(o *Op) {
 	}
 	x.clipNext = false
 	x.pathFirst = len(x.page.Points)
+}
+
+// Set writes the operators that make a colour the one to fill with, or to stroke with, where res are the resources; false where the colour
+// can't be named there.
+func (p Paint) Set(doc *pdf.Document, res *pdf.Dict, stroke bool) ([]byte, bool) {
+	ops := [6]string{"g", "rg", "k", "cs", "sc", "scn"}
+	if stroke {
+		ops = [6]string{"G", "RG", "K", "CS", "SC", "SCN"}
+	}
+	var b []byte
+	for _, v := range p.Values[:p.N] {
+		b = append(AppendNumber(b, v), ' ')
+	}
+	space, named := p.Space.(pdf.Name)
+	switch {
+	case p.Space == nil && p.N == 0:
+		return append(b, "0 "+ops[0]+"\n"...), true
+	case p.Space == nil || space == "DeviceGray" && p.N == 1:
+		return append(b, ops[0]+"\n"...), true
+	case space == "DeviceRGB" && p.N == 3:
+		return append(b, ops[1]+"\n"...), true
+	case space == "DeviceCMYK" && p.N == 4:
+		return append(b, ops[2]+"\n"...), true
+	}
+	name := space
+	if !named || !strings.HasPrefix(string(space), "Device") && space != "Pattern" {
+		name = ""
+		for _, e := range doc.Dict(res.Get("ColorSpace")).Entries() {
+			if same(e.Value, p.Space) {
+				name = e.Key
+				break
+			}
+		}
+	}
+	if name == "" {
+		return nil, false
+	}
+	out := append(pdf.AppendObject(nil, name), " "+ops[3]+"\n"...)
+	if p.N == 0 && p.Pattern == "" { // the first colour of the space
+		return out, true
+	}
+	out = append(out, b...)
+	if p.Pattern != "" {
+		out = append(pdf.AppendObject(out, p.Pattern), ' ')
+	}
+	return append(out, ops[5]+"\n"...), true
+}
+
+func same(a, b pdf.Object) bool {
+	x, isRef := a.(pdf.Ref)
+	if y, ok := b.(pdf.Ref); ok || isRef {
+		return ok && isRef && x == y
+	}
+	return bytes.Equal(pdf.AppendObject(nil, a), pdf.AppendObject(nil, b))
 }

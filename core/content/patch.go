@@ -364,15 +364,21 @@ func TakeOut(p *Page, glyphs []int) []Patch {
 	var out []Patch
 	for _, at := range order {
 		sh := &p.Shows[at]
-		if b, ok := without(p, sh, gone); ok {
+		if b, ok := showing(p, sh, func(g int) bool { return !gone[g] }, false); ok {
 			out = append(out, Patch{Invocation: sh.Invocation, Start: sh.Start, End: sh.End, New: b})
 		}
 	}
 	return out
 }
 
-// without writes an operator that shows text again, without some of its glyphs.
-func without(p *Page, sh *Show, gone map[int]bool) ([]byte, bool) {
+// Only writes an operator that shows those of another's glyphs that keep names, from the text matrix on that the other began with: each stands in
+// relation to it as it did. It sets nothing but the text position. false where the operator can't be read again.
+func Only(p *Page, sh *Show, keep func(glyph int) bool) ([]byte, bool) {
+	return showing(p, sh, keep, true)
+}
+
+// showing writes an operator that shows text again, without some of its glyphs. bare: without what it does before it shows.
+func showing(p *Page, sh *Show, keep func(int) bool, bare bool) ([]byte, bool) {
 	size := sh.State.Size
 	flat := size == 0 // only spacing moves on, and no number in a TJ array does: that takes a size of 1 for a moment
 	if flat {
@@ -388,11 +394,11 @@ func without(p *Page, sh *Show, gone map[int]bool) ([]byte, bool) {
 		items = items[0].Items
 	}
 	var b []byte
-	if o.Code == opQuote2 && len(o.Args) >= 3 {
+	if o.Code == opQuote2 && len(o.Args) >= 3 && !bare {
 		b = append(AppendNumber(b, o.Args[0].Num), " Tw "...)
 		b = append(AppendNumber(b, o.Args[1].Num), " Tc "...)
 	}
-	if o.Code == opQuote || o.Code == opQuote2 {
+	if (o.Code == opQuote || o.Code == opQuote2) && !bare {
 		b = append(b, "T* "...)
 	}
 	b = append(b, '[')
@@ -429,7 +435,7 @@ func without(p *Page, sh *Show, gone map[int]bool) ([]byte, bool) {
 			for g < sh.First+sh.N && int(p.Glyphs[g].Item) == i {
 				gl := &p.Glyphs[g]
 				code := it.Bytes[gl.Byte : int(gl.Byte)+int(gl.Char.Bytes)]
-				if gone[g] {
+				if !keep(g) {
 					flushRun()
 					shift -= advance(sh.State, gl.Char, code) * 1000 / size
 				} else {

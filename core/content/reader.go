@@ -67,7 +67,7 @@ func (r *Reader) Page(ctx context.Context, page pdf.Ref, opt Options) (*Page, er
 	}
 	p.reset(page)
 	x := &runner{ctx: ctx, r: r, doc: r.Doc, page: p, opt: opt}
-	x.state = State{CTM: pdf.Identity, Scale: 1, LineWidth: 1}
+	x.state = State{CTM: pdf.Identity, Scale: 1, LineWidth: 1, Alpha: 1}
 	if opt.Paths {
 		x.state.Clip = r.Doc.Geometry(page).MediaBox
 	}

@@ -307,6 +307,9 @@ func (x *runner) setState(name []byte) {
 			x.dirty = true
 		}
 	}
+	if a, ok := pdf.Number(x.doc.Resolve(d.Get("ca"))); ok {
+		x.state.Alpha, x.dirty = a, true
+	}
 	if w, ok := pdf.Number(x.doc.Resolve(d.Get("LW"))); ok {
 		x.state.LineWidth = w
 		x.dirty = true

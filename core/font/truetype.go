@@ -147,6 +147,15 @@ func (t *TrueType) Advance(gid uint16) int {
 	return int(be16(t.hmtx, 4*min(int(gid), t.nHMtx-1)))
 }
 
+// XHeight is how high small letters are, in em; 0 where the face does not say (OpenType, OS/2, sxHeight).
+func (t *TrueType) XHeight() float64 {
+	os2 := t.tables["OS/2"]
+	if len(os2) < 90 || be16(os2, 0) < 2 || t.UnitsPerEm == 0 {
+		return 0
+	}
+	return float64(int16(be16(os2, 86))) / float64(t.UnitsPerEm)
+}
+
 // outline is a glyph's description in the glyf table; empty for a space.
 func (t *TrueType) outline(gid uint16) []byte {
 	if int(gid) >= t.Glyphs {

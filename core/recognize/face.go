@@ -39,8 +39,11 @@ func (f *faces) use(name string) (*font.Embedding, error) {
 	return f.set[name], nil
 }
 
+// setIn are the faces that recognized text is set in, and compared with.
+var setIn = []string{"Mono", "Sans", "Sans Bold", "Sans Italic", "Serif", "Serif Bold", "Serif Italic"}
+
 func (f *faces) finish() {
-	for _, name := range font.Faces() {
+	for _, name := range setIn {
 		if e := f.set[name]; e != nil {
 			e.Finish(f.doc)
 		}
@@ -156,7 +159,7 @@ func (b *bare) look(s *strip) looks {
 		text := s.words[k].Text
 		n := len([]rune(text))
 		out.n += n
-		for _, name := range font.Faces() {
+		for _, name := range setIn {
 			out.off[name] += float64(n) * differ(seen, drawnWord(name, text, seen.Rect.Dx()))
 		}
 	}
@@ -175,7 +178,7 @@ func fits(s string) int {
 // nearest gives the face whose letters differ least.
 func nearest(l looks, common string) string {
 	best, least := "Sans", math.Inf(1)
-	for _, name := range font.Faces() {
+	for _, name := range setIn {
 		v, ok := l.off[name]
 		if !ok {
 			continue
@@ -261,7 +264,7 @@ func (b *bare) at(x, y float64) float64 {
 // drawers are the shipped faces as they are drawn for looking at them, each twice as large as it is compared.
 var drawers = sync.OnceValue(func() map[string]xfont.Face {
 	out := map[string]xfont.Face{}
-	for _, name := range font.Faces() {
+	for _, name := range setIn {
 		f, err := opentype.Parse(font.File(name))
 		if err != nil {
 			continue
