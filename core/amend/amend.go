@@ -10,5 +10,6 @@ func Kinds() []step.Kind {
 		{Name: "replace-text", Title: "Replace text", Meaning: "Puts other words in the place of those that are found, wherever they stand on the pages.", Slow: true,
 			New: func() step.Step { return &ReplaceText{Pages: step.Pages{Rule: "all"}} }},
 		{Name: "amend-paragraph", Title: "Amend a paragraph", Meaning: "Gives a paragraph another text; what stays of it keeps its style.", New: func() step.Step { return &Paragraph{} }},
+		{Name: "add-text", Title: "Write on a page", Meaning: "Puts new text on a page, at a place and in a width.", New: func() step.Step { return &AddText{} }},
 	}
 }

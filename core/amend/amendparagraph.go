@@ -59,12 +59,17 @@ func (a *Paragraph) Apply(ctx context.Context, doc *pdf.Document, env *step.Env)
 	}
 	l := layout.Read(page, doc.Geometry(refs[0]).Visible, nil)
 	w := &worker{doc: doc, faces: newFaces(doc), index: doc.PageIndexes(refs)}
-	_, f, err := a.set(w, page, l)
+	p, f, err := a.set(w, page, l)
 	if err != nil {
 		return nil, err
 	}
+	w.moved = 0 // the sentence says it
+	text, _ := p.text()
 	res := &step.Result{Pages: env.Keys.Of(refs), Redrawn: step.RedrawPages, Show: env.Keys.Key(refs[0]), Warnings: w.warnings()}
-	res.Sentence = "Paragraph amended on " + inSentence(doc, w.index)
+	res.Sentence = fmt.Sprintf("“%s” amended on %s", shortened(flat(text), 32), inSentence(doc, w.index))
+	if flat(text) == "" {
+		res.Sentence = "Paragraph taken out on " + inSentence(doc, w.index)
+	}
 	switch {
 	case f.Moved > 0:
 		res.Sentence += fmt.Sprintf("; what stands below moved down by %.1f pt", f.Moved)
@@ -97,8 +102,9 @@ func (a *Paragraph) set(w *worker, page *content.Page, l *layout.Page) (*para, f
 	if err != nil {
 		return nil, f, err
 	}
-	w.faces.finish()
-	return p, f, set.apply(w.doc)
+	err = set.apply(w.doc)
+	w.faces.finish() // by now all is encoded, spaces too
+	return p, f, err
 }
 
 // take takes the paragraph, or the line, apart.
@@ -167,7 +173,7 @@ func (a *Paragraph) form(p *para) error {
 	case "justified":
 		p.align, p.anew = layout.Justified, true
 	}
-	if a.Align != "" && p.lay.Paragraphs[p.at].Align != layout.Left {
+	if a.Align != "" && p.at >= 0 && p.lay.Paragraphs[p.at].Align != layout.Left {
 		p.left = min(p.left, p.lines[0].u0)
 		for _, l := range p.lines {
 			p.left = min(p.left, l.u0)

@@ -102,7 +102,7 @@ func (p *para) edit(from, to int, text string) {
 	for b > 0 && to > from && b < len(p.chars) && p.chars[b].text == "" && !p.chars[b].soft { // what belongs to the last piece
 		b++
 	}
-	like := char{glyph: -1}
+	like := char{glyph: -1, show: p.donor}
 	at := min(a, len(p.chars)-1)
 	if from == to && a > 0 { // what is put in goes on as what stands before it
 		at = a - 1

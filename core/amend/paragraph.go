@@ -57,6 +57,7 @@ type para struct {
 	limit     float64 // where the lines end at the right
 	left      float64 // where all lines but the first begin
 	below     float64 // how far down it may grow: a place of v
+	donor     int32   // the operator whose style is taken where there is no letter
 	mine      []int   // its lines, of the page
 	floor     float64 // how far down what stands below may be moved
 	anew      bool    // all lines are broken anew

@@ -20,9 +20,9 @@ type Sheet struct {
 	mu   sync.Mutex
 }
 
-// Open reads a page.
+// Open reads a page. Its fonts are read when they are asked for, which may be after ctx has ended.
 func Open(ctx context.Context, doc *pdf.Document, ref pdf.Ref) (*Sheet, error) {
-	page, err := content.NewReader(doc.In(ctx)).Page(ctx, ref, wanted)
+	page, err := content.NewReader(doc).Page(ctx, ref, wanted)
 	if err != nil {
 		return nil, err
 	}
@@ -54,6 +54,26 @@ func (s *Sheet) Blocks() []Block {
 		}
 	}
 	return out
+}
+
+// Pictured reports whether the page is a picture of paper without text of its own.
+func (s *Sheet) Pictured() bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for i := range s.lay.Words {
+		if w := &s.lay.Words[i]; !s.lay.Annotation(w) {
+			if st := s.page.Shows[s.page.Glyphs[s.lay.Glyphs(w)[0]].Show].State; st != nil && st.Render != 3 {
+				return false
+			}
+		}
+	}
+	v := s.Doc.Geometry(s.Ref).Visible
+	covered := 0.0
+	for i := range s.page.Images {
+		b := s.page.Images[i].Box()
+		covered += max(0, min(b.X1, v.X1)-max(b.X0, v.X0)) * max(0, min(b.Y1, v.Y1)-max(b.Y0, v.Y0))
+	}
+	return covered > 0.4*(v.X1-v.X0)*(v.Y1-v.Y0)
 }
 
 // quadOf gives the place of some lines: from the lower left corner on, against the clock, as the first of them runs.

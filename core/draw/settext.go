@@ -23,19 +23,38 @@ func SetText(doc *pdf.Document, page pdf.Ref, lines []SetLine) error {
 	if len(lines) == 0 {
 		return nil
 	}
+	return Onto(doc, page, func(name func(kind pdf.Name, ref pdf.Ref) pdf.Name) []byte {
+		names := map[*font.Embedding]pdf.Name{}
+		for i := range lines {
+			f := lines[i].Face
+			if _, ok := names[f]; !ok {
+				names[f] = name("Font", f.Ref())
+			}
+		}
+		return setContent(lines, names)
+	})
+}
+
+// prefixes begin the names of resources that are added to a page.
+var prefixes = map[pdf.Name]string{"Font": "T", "XObject": "P", "ExtGState": "O", "Properties": "M"}
+
+// Onto puts content over what the page itself shows, and under what was placed on it; it is content of the page like all other. write writes
+// it: name gives the name under which a resource of a kind can be used there.
+func Onto(doc *pdf.Document, page pdf.Ref, write func(name func(kind pdf.Name, ref pdf.Ref) pdf.Name) []byte) error {
 	if _, err := fence(doc, page); err != nil {
 		return err
 	}
-	fonts := ownResources(doc, page, "Font")
-	names := map[*font.Embedding]pdf.Name{}
-	for i := range lines {
-		f := lines[i].Face
-		if _, ok := names[f]; !ok {
-			names[f] = freeName(fonts, "T")
-			fonts.Set(names[f], f.Ref())
+	text := doc.Add(pdf.NewFlateStream(nil, write(func(kind pdf.Name, ref pdf.Ref) pdf.Name {
+		for _, e := range doc.Dict(doc.Dict(doc.Inherited(page, "Resources")).Get(kind)).Entries() {
+			if e.Value == pdf.Object(ref) {
+				return e.Key
+			}
 		}
-	}
-	text := doc.Add(pdf.NewFlateStream(nil, setContent(lines, names)))
+		own := ownResources(doc, page, kind)
+		name := freeName(own, prefixes[kind])
+		own.Set(name, ref)
+		return name
+	})))
 	list := slices.Clone(contents(doc, page))
 	at := -1
 	for i, o := range list { // what keeps the page's own content apart becomes its own, as the text relies on it

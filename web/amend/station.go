@@ -20,12 +20,16 @@ var files embed.FS
 // Station is the value that the list of stations has.
 func Station() station.Station {
 	return station.Station{
-		Path: "amend", Name: "Amend", Words: "replace words", Surface: station.Paper, Files: files, Routes: routes,
-		Jobs: []station.Job{{
-			Words: "replace words", Slip: "replace.html", Module: "replace.js",
-			Steps: []station.Form{{Step: "replace-text", Fill: fill}},
-			Finds: []station.Find{{Text: "Replace words throughout the document", Words: "find replace change text typo name date correct edit words amend"}},
-		}},
+		Path: "amend", Name: "Amend", Words: "text, replace words", Surface: station.Paper, Files: files, Routes: routes,
+		Jobs: []station.Job{writing(), replacing()},
+	}
+}
+
+func replacing() station.Job {
+	return station.Job{
+		Path: "replace", Words: "replace", Slip: "replace.html", Module: "replace.js",
+		Steps: []station.Form{{Step: "replace-text", Fill: fill}},
+		Finds: []station.Find{{Text: "Replace words throughout the document", Words: "find replace change text typo name date correct edit words amend"}},
 	}
 }
 
@@ -75,6 +79,13 @@ const (
 
 func routes(r station.Router, h station.Host) {
 	r.Post("/amend/hits", func(w http.ResponseWriter, r *http.Request) error { return hits(h.Desk(), w, r) })
+	pages := &sheets{}
+	with := func(f func(*sheets, *desk.Desk, http.ResponseWriter, *http.Request) error) station.Handler {
+		return func(w http.ResponseWriter, r *http.Request) error { return f(pages, h.Desk(), w, r) }
+	}
+	r.Get("/amend/blocks/{key}", with(blocks))
+	r.Get("/amend/begin/{key}", with(begin))
+	r.PostLarge("/amend/set/{key}", mostTyped, with(set))
 }
 
 // hits lists what would be changed: pages whose text has none of it are passed over.

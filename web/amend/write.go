@@ -1,0 +1,335 @@
+package amend
+
+import (
+	"cmp"
+	"context"
+	"encoding/base64"
+	"encoding/json"
+	"errors"
+	"image"
+	"math"
+	"net/http"
+	"slices"
+	"sync"
+
+	amending "glenrain/core/amend"
+	"glenrain/core/draw"
+	"glenrain/core/layout"
+	"glenrain/core/pdf"
+	"glenrain/core/raster"
+	"glenrain/core/step"
+	"glenrain/desk"
+	"glenrain/web/station"
+)
+
+// writing is the job in which text is changed where it stands.
+func writing() station.Job {
+	return station.Job{
+		Words: "text", Slip: "text.html", Module: "text.js", View: writingView,
+		Steps: []station.Form{{Step: "amend-paragraph", Fill: fillParagraph}, {Step: "add-text", Fill: fillText}},
+		Finds: []station.Find{
+			{Text: "Change the text of a paragraph", Words: "edit text typo correct word paragraph amend write change font size bold"},
+			{Text: "Write new text on a page", Words: "add text write new note type", Query: "new=1"},
+		},
+		Keys: []station.Key{
+			{Keys: []string{"j"}, Act: "block-next", What: "the next paragraph"},
+			{Keys: []string{"Shift+j"}, Act: "block-back", What: "the one before", Show: []string{"Shift", "J"}},
+			{Keys: []string{"Enter"}, Act: "block-write", What: "write in it"},
+			{Keys: []string{"t"}, Act: "block-new", What: "new text, in the middle of what is seen"},
+			{Keys: []string{"Escape"}, Act: "block-none", What: "leave without changing anything"},
+		},
+	}
+}
+
+type writingSlip struct {
+	Families []string
+	Colours  []string
+	New      bool
+}
+
+func writingView(v *station.Visit) (any, error) {
+	return &writingSlip{Families: amending.Families(), Colours: []string{"black", "ink", "slate", "moss", "ochre", "white"}, New: v.Request.URL.Query().Get("new") != ""}, nil
+}
+
+// fillParagraph reads what the script has gathered.
+func fillParagraph(v *station.Visit, s step.Step) error {
+	p, ok := s.(*amending.Paragraph)
+	if !ok {
+		return step.Refuse("no paragraph is to be amended")
+	}
+	edits, err := edits(v.Request)
+	p.Edits = edits
+	return err
+}
+
+func fillText(v *station.Visit, s step.Step) error {
+	t, ok := s.(*amending.AddText)
+	if !ok {
+		return step.Refuse("nothing is to be written")
+	}
+	edits, err := edits(v.Request)
+	t.Edits = edits
+	return err
+}
+
+func edits(r *http.Request) (out []amending.Edit, err error) {
+	text := r.FormValue("_edits")
+	if text == "" {
+		return nil, nil
+	}
+	if err := json.Unmarshal([]byte(text), &out); err != nil {
+		return nil, step.Refuse("what was typed can't be read")
+	}
+	return out, nil
+}
+
+// sheets keeps the pages that are written on, by state and page.
+type sheets struct {
+	mu   sync.Mutex
+	list []kept
+}
+
+type kept struct {
+	state uint
+	key   step.Key
+	sheet *amending.Sheet
+}
+
+const mostSheets = 6
+
+func (s *sheets) of(ctx context.Context, d *desk.Desk, snap *desk.Snapshot, key step.Key) (*amending.Sheet, error) {
+	s.mu.Lock()
+	at := slices.IndexFunc(s.list, func(k kept) bool { return k.state == snap.State.ID && k.key == key })
+	if at >= 0 {
+		k := s.list[at]
+		s.list = append(slices.Delete(s.list, at, at+1), k)
+		s.mu.Unlock()
+		return k.sheet, nil
+	}
+	s.mu.Unlock()
+	ref, ok := snap.Keys.Ref(key)
+	if !ok || snap.PDF.PageIndex(ref) < 0 {
+		return nil, desk.ErrMissing
+	}
+	var sheet *amending.Sheet
+	err := d.ForSomebody(ctx, "reading a page", func(ctx context.Context) (err error) {
+		sheet, err = amending.Open(ctx, snap.PDF, ref)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if len(s.list) >= mostSheets {
+		s.list = slices.Delete(s.list, 0, 1)
+	}
+	s.list = append(s.list, kept{snap.State.ID, key, sheet})
+	return sheet, nil
+}
+
+// place is where somebody is: a page of a document as they see it.
+type place struct {
+	snap  *desk.Snapshot
+	key   step.Key
+	sheet *amending.Sheet
+	g     pdf.Geometry
+}
+
+func (s *sheets) place(d *desk.Desk, r *http.Request) (p place, err error) {
+	if p.key, err = station.PageKey(r, "key"); err != nil {
+		return p, err
+	}
+	if p.snap, err = d.Look(r.Context(), station.Person(r).ID, station.ID(r, "id")); err != nil {
+		return p, err
+	}
+	if p.sheet, err = s.of(r.Context(), d, p.snap, p.key); err != nil {
+		return p, err
+	}
+	p.g = p.snap.PDF.Geometry(p.sheet.Ref)
+	return p, nil
+}
+
+// corners writes a quad that begins at the lower left corner.
+func (p *place) corners(q layout.Quad) [8]float64 { return station.Corners(p.g, q) }
+
+type blockView struct {
+	Q     [8]float64   `json:"q"`
+	Lines [][8]float64 `json:"lines"`
+	Text  string       `json:"text"`
+	Cell  bool         `json:"cell,omitempty"`
+}
+
+// blocks lists the paragraphs of a page.
+func blocks(s *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
+	p, err := s.place(d, r)
+	if err != nil {
+		return err
+	}
+	out := struct {
+		Blocks []blockView `json:"blocks"`
+		Scan   bool        `json:"scan,omitempty"` // the page is a picture of text
+	}{Blocks: []blockView{}}
+	for _, b := range p.sheet.Blocks() {
+		v := blockView{Text: b.Text, Cell: b.Cell, Lines: [][8]float64{}}
+		if len(b.Lines) > 0 {
+			v.Q = p.corners(b.Quad)
+			for _, l := range b.Lines {
+				v.Lines = append(v.Lines, p.corners(l))
+			}
+		}
+		out.Blocks = append(out.Blocks, v)
+	}
+	out.Scan = p.sheet.Pictured()
+	return station.SendJSON(w, out)
+}
+
+// asked is what the script asks to be tried.
+type asked struct {
+	amending.Paragraph
+	New  *amending.AddText `json:"new,omitempty"`
+	Seen uint              `json:"seen"`
+	Box  int               `json:"box"`  // the longest side of the page's picture, in pixels
+	Clip [4]int            `json:"clip"` // what of it is in sight: left, top, right, bottom
+}
+
+type runView struct {
+	From   int     `json:"from"`
+	To     int     `json:"to"`
+	Font   string  `json:"font"`
+	Size   float64 `json:"size"`
+	Bold   bool    `json:"bold,omitempty"`
+	Italic bool    `json:"italic,omitempty"`
+	Colour string  `json:"colour,omitempty"`
+	Other  string  `json:"other,omitempty"`
+}
+
+// triedView is a paragraph as it is set.
+type triedView struct {
+	Text    string              `json:"text"`
+	Carets  []float64           `json:"carets"` // of each place between letters: foot and top, and the line
+	Runs    []runView           `json:"runs"`
+	Fonts   []fontView          `json:"fonts,omitempty"`
+	Lines   int                 `json:"lines"`
+	Moved   float64             `json:"moved"`
+	Tight   bool                `json:"tight,omitempty"`
+	Lack    map[string][]string `json:"lack,omitempty"`
+	Align   string              `json:"align"`
+	Lead    float64             `json:"leading"`
+	Width   float64             `json:"width"`
+	Picture string              `json:"picture,omitempty"`
+	At      [4]int              `json:"at"` // where the picture lies: left, top, width, height in pixels of the page's picture
+}
+
+type fontView struct {
+	Name  string `json:"name"`
+	State string `json:"state"`
+	Lacks string `json:"lacks"`
+	Near  string `json:"near"`
+}
+
+var aligns = [...]string{layout.Left: "left", layout.Right: "right", layout.Centred: "centred", layout.Justified: "justified"}
+
+func (p *place) view(t *amending.Tried) *triedView {
+	scale := 1 / p.g.UserUnit
+	if scale <= 0 {
+		scale = 1
+	}
+	round := func(v float64) float64 { return math.Round(v*100) / 100 }
+	v := &triedView{Text: t.Text, Lines: t.Lines, Moved: round(t.Moved), Tight: t.Tight, Lack: t.Lack, Align: aligns[t.Align], Lead: round(t.Lead), Width: round(t.Width), Carets: make([]float64, 0, 5*len(t.Carets))}
+	for _, c := range t.Carets {
+		x0, y0 := station.SeenPoint(p.g, c.X0, c.Y0)
+		x1, y1 := station.SeenPoint(p.g, c.X1, c.Y1)
+		v.Carets = append(v.Carets, x0, y0, x1, y1, float64(c.Row))
+	}
+	for _, r := range t.Runs {
+		v.Runs = append(v.Runs, runView(r))
+	}
+	for _, f := range t.Fonts {
+		v.Fonts = append(v.Fonts, fontView{f.Name, string(f.State), f.Lacks, f.Near})
+	}
+	return v
+}
+
+// begin takes a paragraph, to be written in.
+func begin(s *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
+	p, err := s.place(d, r)
+	if err != nil {
+		return err
+	}
+	t, err := p.sheet.Begin(int(station.FormID(r, "paragraph")), int(station.FormID(r, "line")))
+	if err != nil {
+		return err
+	}
+	return station.SendJSON(w, p.view(t))
+}
+
+// mostTyped is the largest body of what was typed, in bytes.
+const mostTyped = 4 << 20
+
+// set sets a paragraph while it is written, and draws what changes of the page.
+func set(s *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
+	if err := d.MayStep(r.Context(), station.Person(r).ID, station.ID(r, "id"), "amend-paragraph"); err != nil {
+		return err
+	}
+	var a asked
+	if err := json.NewDecoder(r.Body).Decode(&a); err != nil {
+		var large *http.MaxBytesError
+		if errors.As(err, &large) {
+			return step.Refuse("that is more text than a paragraph holds: up to 50,000 letters")
+		}
+		return step.Refuse("what was typed can't be read")
+	}
+	p, err := s.place(d, r)
+	if err != nil {
+		return err
+	}
+	if a.Seen != p.snap.State.ID {
+		return &desk.Conflict{Head: p.snap}
+	}
+	var t *amending.Tried
+	var pic raster.Picture
+	var at image.Rectangle
+	err = d.ForSomebody(r.Context(), "setting a paragraph", func(ctx context.Context) error {
+		var err error
+		if a.New != nil {
+			t, err = p.sheet.TryNew(ctx, a.New)
+		} else {
+			t, err = p.sheet.Try(ctx, &a.Paragraph)
+		}
+		if err != nil {
+			return err
+		}
+		at = p.pixels(t.Box, a.Box).Intersect(image.Rect(a.Clip[0], a.Clip[1], a.Clip[2], a.Clip[3]))
+		if at.Empty() {
+			return nil
+		}
+		pic, err = d.Trial(ctx, p.snap, t.Doc, raster.Request{Page: p.snap.PDF.PageIndex(p.sheet.Ref), Width: a.Box, Height: a.Box, Region: at, Format: raster.PNG})
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	v := p.view(t)
+	if len(pic.Data) > 0 {
+		v.Picture = "data:" + cmp.Or(pic.Type, "image/png") + ";base64," + base64.StdEncoding.EncodeToString(pic.Data)
+		v.At = [4]int{at.Min.X, at.Min.Y, at.Dx(), at.Dy()}
+	}
+	return station.SendJSON(w, v)
+}
+
+// pixels gives the part of the page's picture that a rectangle of the page takes.
+func (p *place) pixels(b pdf.Rect, box int) image.Rectangle {
+	w, h := p.g.Seen()
+	scale := float64(box) / max(w, h, 1)
+	if !boxed(box) || !(scale > 0) {
+		return image.Rectangle{}
+	}
+	m := draw.Upright(p.g).Invert()
+	r := m.Bounds(b)
+	out := image.Rect(int(math.Floor(r.X0*scale))-2, int(math.Floor((h-r.Y1)*scale))-2, int(math.Ceil(r.X1*scale))+2, int(math.Ceil((h-r.Y0)*scale))+2)
+	return out.Intersect(image.Rect(0, 0, int(w*scale+0.5), int(h*scale+0.5)))
+}
+
+// boxed reports whether a size of pictures is one that is drawn.
+func boxed(n int) bool { return n >= 40 && n <= 4400 }
