@@ -3,7 +3,9 @@ package desk
 import (
 	"context"
 	"crypto/rand"
+	"encoding/json"
 	"fmt"
+	"io"
 	"slices"
 
 	"glenrain/core/pdf"
@@ -31,4 +33,26 @@ func (d *Desk) Trial(ctx context.Context, head *Snapshot, fork *pdf.Document, r 
 	}
 	r.Source = raster.Source{Key: fmt.Sprintf("trial-%x", id), Parts: append(slices.Clone(head.parts), raster.Part{Data: update})}
 	return d.pool.Render(ctx, r)
+}
+
+// DoWith runs a step that takes something from a file which somebody sends along: the file is kept, and params gives the step's parameters,
+// with what names it.
+func (d *Desk) DoWith(ctx context.Context, c Change, file io.Reader, params func(from string) (json.RawMessage, error)) (*Outcome, error) {
+	if err := d.MayStep(ctx, c.Person, c.Document, c.Name); err != nil {
+		return nil, err
+	}
+	sha, _, err := d.Store.Put(func(w io.Writer) error { _, err := io.Copy(w, file); return err })
+	if err != nil {
+		return nil, err
+	}
+	if c.Params, err = params("sha256:" + sha); err == nil {
+		c.own = sha
+		var out *Outcome
+		if out, err = d.Do(ctx, c); err == nil {
+			d.Store.unpin(sha)
+			return out, nil
+		}
+	}
+	d.tidy(sha)
+	return nil, err
 }

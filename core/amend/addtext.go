@@ -67,7 +67,7 @@ func shortened(s string, most int) string {
 	if at := strings.LastIndex(cut, " "); at > most/2 {
 		cut = cut[:at]
 	}
-	return cut + "…"
+	return strings.TrimRight(cut, " .,;:") + "…"
 }
 
 // set writes the text into doc.

@@ -228,7 +228,7 @@ func TestPairs(t *testing.T) {
 func TestAmendParagraph(t *testing.T) {
 	b := newBench(t, set(lines))
 	res := b.run(&amend.Paragraph{Page: step.Pages{Rule: "1"}, At: 1, Text: "The office is open on weekdays, and on Saturdays until noon."})
-	assert.Equal(t, "Paragraph amended on page 1", res.Sentence)
+	assert.Equal(t, "“The office is open on weekdays…” amended on page 1", res.Sentence)
 	assert.Contains(t, b.text(), "weekdays, and on Saturdays until noon.")
 	_, err := b.try(&amend.Paragraph{Page: step.Pages{Rule: "1"}, At: 7, Text: "x"})
 	assert.EqualError(t, err, "there is no such paragraph on the page")

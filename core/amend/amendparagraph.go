@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"glenrain/core/content"
@@ -17,6 +18,8 @@ type Paragraph struct {
 	Page  step.Pages `json:"page" required:"yes" help:"the page"`
 	At    int        `json:"paragraph" min:"0" help:"which paragraph of the page: its place in the list that text --json gives, counted from 0"`
 	Line  int        `json:"line,omitempty" min:"0" help:"only this line of it, counted from 1; 0 for all of it"`
+	Last  int        `json:"last_line,omitempty" min:"0" help:"up to which line, where it is more than one"`
+	Join  int        `json:"join,omitempty" min:"0" max:"50" help:"how many of the paragraphs behind it belong to it"`
 	Text  string     `json:"text,omitempty" help:"what it is to say"`
 	Edits []Edit     `json:"edits,omitempty" help:"what is changed in it, one after the other"`
 	Grow  string     `json:"grow,omitempty" enum:",push,tighten,fill" help:"where it grows: what stands below moves down, its lines stand closer, or it fills the room below; by itself the first of these that is possible"`
@@ -113,14 +116,30 @@ func (a *Paragraph) take(doc *pdf.Document, l *layout.Page) (*para, error) {
 	switch {
 	case a.At < 0 || a.At >= len(l.Paragraphs):
 		return nil, errNone
-	case a.Line > 0:
-		lines := l.Paragraphs[a.At].Lines
-		if a.Line > len(lines) {
+	case a.Join < 0 || a.Join > 50 || a.At+a.Join >= len(l.Paragraphs):
+		return nil, step.Refuse("there is no paragraph behind it to be joined with")
+	}
+	lines := slices.Clone(l.Paragraphs[a.At].Lines)
+	for _, p := range l.Paragraphs[a.At+1 : a.At+1+a.Join] {
+		if w, first := &l.Words[l.Lines[p.Lines[0]].Words[0]], &l.Words[l.Lines[lines[0]].Words[0]]; !alongside(l, w, first) {
+			return nil, step.Refuse("the next paragraph runs in another direction")
+		}
+		lines = append(lines, p.Lines...)
+	}
+	if a.Line > 0 {
+		last := max(a.Line, a.Last)
+		if last > len(lines) {
 			return nil, step.Refuse("the paragraph has %s", step.Count(len(lines), "line"))
 		}
-		return readLines(doc, l, a.At, lines[a.Line-1:a.Line], visible)
+		lines = lines[a.Line-1 : last]
 	}
-	return read(doc, l, a.At, visible)
+	return readLines(doc, l, a.At, lines, visible)
+}
+
+func alongside(l *layout.Page, a, b *layout.Word) bool {
+	ax, ay := l.Along(a)
+	bx, by := l.Along(b)
+	return math.Abs(ax-bx) < 0.02 && math.Abs(ay-by) < 0.02
 }
 
 // change makes the edits in a paragraph, and gives it the form that is asked for.

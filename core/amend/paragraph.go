@@ -173,6 +173,9 @@ func readLines(doc *pdf.Document, l *layout.Page, at int, lines []int, visible p
 	if len(p.lines) == 0 {
 		return nil, errNone
 	}
+	if sh := &page.Shows[p.chars[p.lines[0].first].show]; placedBy(doc, page, sh.Invocation, sh.Start) {
+		return nil, errPlacedOne
+	}
 	if math.IsInf(p.left, 1) {
 		p.left = p.lines[0].u0
 	}

@@ -142,11 +142,10 @@ type Tried struct {
 	Width  float64
 }
 
-// Begin takes a paragraph, or a line of it, to be written in.
-func (s *Sheet) Begin(at, line int) (*Tried, error) {
+// Begin takes the paragraph, or lines of it, that a step names, to be written in.
+func (s *Sheet) Begin(a *Paragraph) (*Tried, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	a := &Paragraph{At: at, Line: line}
 	p, err := a.take(s.Doc, s.lay)
 	if err != nil {
 		return nil, err

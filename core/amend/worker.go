@@ -139,7 +139,7 @@ func (w *worker) page(ctx context.Context, page *content.Page, l *layout.Page, r
 }
 
 // never are the reasons that no room below changes.
-var never = []error{errRTL, errActual, errMirrored, errNameless, errNone}
+var never = []error{errRTL, errActual, errMirrored, errNameless, errNone, errPlacedOne}
 
 // wanted is what of a page is read for changing it.
 var wanted = content.Options{Images: true, Paths: true}

@@ -117,3 +117,18 @@ func (c Code) EndsText() bool { return c == opET }
 
 // BeginsText reports whether it begins one.
 func (c Code) BeginsText() bool { return c == opBT }
+
+// Saves reports whether the operator is q (8.4.4).
+func (c Code) Saves() bool { return c == 'q' }
+
+// Restores reports whether it is Q.
+func (c Code) Restores() bool { return c == 'Q' }
+
+// Transforms reports whether it is cm.
+func (c Code) Transforms() bool { return c == opcm }
+
+// EndsMark reports whether it ends marked content.
+func (c Code) EndsMark() bool { return c == opEMC }
+
+// BeginsMark reports whether it begins marked content (BMC, BDC; 14.6).
+func (c Code) BeginsMark() bool { return c == opBMC || c == opBDC }

@@ -368,3 +368,6 @@ func rename(doc *pdf.Document, page pdf.Ref, old string, id [16]byte) {
 		}
 	}
 }
+
+// IsPlaced reports whether the dictionary of a form is that of something that was placed on pages and is kept as an object of its own.
+func IsPlaced(d *pdf.Dict) bool { return d.Has(keyID) || d.Has(keyMade) }

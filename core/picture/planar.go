@@ -256,3 +256,77 @@ func predicted(d *pdf.Dict, data []byte, row, colours, depth, columns int) *pdf.
 	s.Dict.Set("DecodeParms", pdf.NewDict("Predictor", pdf.Integer(15), "Colors", pdf.Integer(colours), "BitsPerComponent", pdf.Integer(depth), "Columns", pdf.Integer(columns)))
 	return s
 }
+
+// Grayed gives the picture as how light it is.
+func (p *Planar) Grayed() *Planar {
+	if len(p.Planes) == 1 {
+		return &Planar{Planes: p.Planes, Bilevel: p.Bilevel, Lossy: p.Lossy, space: p.space}
+	}
+	return &Planar{Planes: []*image.Gray{p.Gray()}, Lossy: p.Lossy}
+}
+
+// StoredJPEG gives the bytes of an image XObject that is stored as a JPEG file of gray, or of red, green and blue, and nothing over that.
+func StoredJPEG(doc *pdf.Document, s *pdf.Stream) ([]byte, bool) {
+	filter := doc.Resolve(s.Dict.Get("Filter"))
+	if a, ok := filter.(pdf.Array); ok && len(a) == 1 {
+		filter = doc.Resolve(a[0])
+	}
+	if filter != pdf.Object(pdf.Name("DCTDecode")) || s.Dict.Has("Decode") || s.Dict.Has("SMask") || s.Dict.Has("Mask") {
+		return nil, false
+	}
+	raw, err := s.Raw()
+	if err != nil {
+		return nil, false
+	}
+	c, err := jpeg.DecodeConfig(bytes.NewReader(raw))
+	if err != nil || c.ColorModel == color.CMYKModel {
+		return nil, false
+	}
+	return raw, true
+}
+
+// Pixelled decodes an image XObject, with its soft mask as how opaque it is. It is an ErrUncut where it is stored in a way that isn't read here.
+func Pixelled(doc *pdf.Document, ref pdf.Ref) (image.Image, error) {
+	s := doc.Stream(ref)
+	if s == nil {
+		return nil, fmt.Errorf("%w: there is none", ErrUncut)
+	}
+	d := s.Dict.Clone()
+	mask, _ := d.Get("SMask").(pdf.Ref)
+	d.Delete("SMask")
+	d.Delete("Mask")
+	raw, err := s.Raw()
+	if err != nil {
+		return nil, err
+	}
+	fork := doc.Fork()
+	p, err := ReadPlanar(fork, fork.Add(pdf.NewStream(d, raw)))
+	if err != nil {
+		g, grayErr := Gray(doc, ref) // a stencil, or colours that aren't worked on
+		if grayErr != nil {
+			return nil, err
+		}
+		return g, nil
+	}
+	var opaque *image.Gray
+	if !mask.IsZero() {
+		opaque, _ = Gray(doc, mask)
+	}
+	if opaque == nil && len(p.Planes) == 1 {
+		return p.Planes[0], nil
+	}
+	w, h := p.W(), p.H()
+	out := image.NewNRGBA(image.Rect(0, 0, w, h))
+	for y := range h {
+		for x := range w {
+			c := color.NRGBA{A: 255}
+			at := func(k int) uint8 { return p.Planes[min(k, len(p.Planes)-1)].GrayAt(x, y).Y }
+			c.R, c.G, c.B = at(0), at(1), at(2)
+			if opaque != nil {
+				c.A = opaque.GrayAt(x*opaque.Rect.Dx()/w, y*opaque.Rect.Dy()/h).Y
+			}
+			out.SetNRGBA(x, y, c)
+		}
+	}
+	return out, nil
+}

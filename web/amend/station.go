@@ -20,8 +20,8 @@ var files embed.FS
 // Station is the value that the list of stations has.
 func Station() station.Station {
 	return station.Station{
-		Path: "amend", Name: "Amend", Words: "text, replace words", Surface: station.Paper, Files: files, Routes: routes,
-		Jobs: []station.Job{writing(), replacing()},
+		Path: "amend", Name: "Amend", Words: "text, pictures", Surface: station.Paper, Files: files, Routes: routes,
+		Jobs: []station.Job{writing(), arranging(), drawing(), replacing()},
 	}
 }
 
@@ -86,6 +86,9 @@ func routes(r station.Router, h station.Host) {
 	r.Get("/amend/blocks/{key}", with(blocks))
 	r.Get("/amend/begin/{key}", with(begin))
 	r.PostLarge("/amend/set/{key}", mostTyped, with(set))
+	r.Get("/amend/found/{key}", with(found))
+	r.Get("/amend/taken/{key}", with(taken))
+	r.PostLarge("/amend/bring/{key}", mostPicture, with(bring))
 }
 
 // hits lists what would be changed: pages whose text has none of it are passed over.

@@ -257,7 +257,7 @@ func begin(s *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) erro
 	if err != nil {
 		return err
 	}
-	t, err := p.sheet.Begin(int(station.FormID(r, "paragraph")), int(station.FormID(r, "line")))
+	t, err := p.sheet.Begin(&amending.Paragraph{At: int(station.FormID(r, "paragraph")), Line: int(station.FormID(r, "line")), Last: int(station.FormID(r, "last_line")), Join: int(station.FormID(r, "join"))})
 	if err != nil {
 		return err
 	}

@@ -1,0 +1,591 @@
+package amend
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"image"
+	"image/png"
+	"io"
+	"math"
+	"slices"
+
+	"glenrain/core/claim"
+	"glenrain/core/content"
+	"glenrain/core/draw"
+	"glenrain/core/layout"
+	"glenrain/core/pdf"
+	"glenrain/core/picture"
+	"glenrain/core/step"
+	"glenrain/core/structure"
+)
+
+// ChangePicture is the step "change-picture".
+type ChangePicture struct {
+	Page       step.Pages `json:"page" required:"yes" help:"the page it stands on"`
+	Picture    int        `json:"picture" min:"0" help:"which picture of the page, counted from 0"`
+	Everywhere bool       `json:"everywhere,omitempty" help:"wherever the document shows it; otherwise only here"`
+	Flip       string     `json:"flip,omitempty" enum:",across,down" help:"mirrored left to right, or top to bottom"`
+	// Parts of the width and height that are cut off, per cent.
+	Left       float64 `json:"cut_left,omitempty" min:"0" max:"99" help:"what is cut off at the left, per cent of the width"`
+	Top        float64 `json:"cut_top,omitempty" min:"0" max:"99" help:"what is cut off at the top, per cent of the height"`
+	Right      float64 `json:"cut_right,omitempty" min:"0" max:"99" help:"what is cut off at the right, per cent of the width"`
+	Bottom     float64 `json:"cut_bottom,omitempty" min:"0" max:"99" help:"what is cut off at the bottom, per cent of the height"`
+	Opacity    float64 `json:"opacity,omitempty" min:"0" max:"100" help:"how much of it is seen, per cent; 0 as it is"`
+	Order      string  `json:"order,omitempty" enum:",front,back" help:"before all else on the page, or behind it"`
+	Brightness float64 `json:"brightness,omitempty" min:"-100" max:"100" help:"lighter or darker"`
+	Contrast   float64 `json:"contrast,omitempty" min:"-100" max:"100" help:"more or less contrast"`
+	Colours    string  `json:"colours,omitempty" enum:",gray,black-and-white" help:"without colours"`
+}
+
+// ReplacePicture is the step "replace-picture".
+type ReplacePicture struct {
+	Page       step.Pages     `json:"page" required:"yes" help:"the page it stands on"`
+	Picture    int            `json:"picture" min:"0" help:"which picture of the page, counted from 0"`
+	From       step.SourceRef `json:"from" required:"choose a picture" help:"the new picture: path:FILE"`
+	Fit        string         `json:"fit,omitempty" enum:"fit,fill,stretch" help:"how it fits the frame of the old one: all of it is seen, it fills the frame, or it is stretched to it"`
+	Everywhere bool           `json:"everywhere,omitempty" help:"wherever the document shows it; otherwise only here"`
+}
+
+// AddPicture is the step "add-picture". Places are on the page as it is seen: points from its upper left corner.
+type AddPicture struct {
+	Page   step.Pages     `json:"page" required:"yes" help:"the page"`
+	From   step.SourceRef `json:"from" required:"choose a picture" help:"the picture: path:FILE"`
+	X      step.Length    `json:"x" help:"its left edge"`
+	Y      step.Length    `json:"y" help:"its upper edge"`
+	Width  step.Length    `json:"width,omitempty" min:"0" max:"14400" help:"the width of its frame; by itself as large as it is"`
+	Height step.Length    `json:"height,omitempty" min:"0" max:"14400" help:"the height of its frame"`
+	Fit    string         `json:"fit,omitempty" enum:"fit,fill,stretch" help:"how it fits the frame"`
+}
+
+// PictureKinds are the steps on pictures.
+func pictureKinds() []step.Kind {
+	return []step.Kind{
+		{Name: "change-picture", Title: "Change a picture", Meaning: "Flips or cuts a picture on a page, makes it fainter, lighter, darker or gray, or puts it before or behind all else.", New: func() step.Step { return &ChangePicture{} }},
+		{Name: "replace-picture", Title: "Replace a picture", Meaning: "Puts another picture into the frame of one on a page.", New: func() step.Step { return &ReplacePicture{Fit: "fit"} }},
+		{Name: "add-picture", Title: "Put a picture on a page", Meaning: "Puts a picture on a page, at a place or in a frame.", New: func() step.Step { return &AddPicture{Fit: "fit"} }},
+	}
+}
+
+// Apply changes the picture.
+func (s *ChangePicture) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
+	ref, err := onePage(&s.Page, doc, env, "a picture is changed")
+	if err != nil {
+		return nil, err
+	}
+	if s.Left+s.Right > 99 || s.Top+s.Bottom > 99 {
+		return nil, step.Refuse("nothing of the picture would be left")
+	}
+	tones := s.Brightness != 0 || s.Contrast != 0 || s.Colours != ""
+	shape := s.Flip != "" || s.Left+s.Top+s.Right+s.Bottom > 0 || s.Opacity > 0 || s.Order != ""
+	if !tones && !shape {
+		return nil, step.Refuse("nothing of the picture is to be changed")
+	}
+	page, l, err := opened(ctx, doc, ref)
+	if err != nil {
+		return nil, err
+	}
+	list, err := things(doc, page, l, []Thing{{What: "picture", At: s.Picture}})
+	if err != nil {
+		return nil, err
+	}
+	im := &page.Images[s.Picture]
+	m := &mover{doc: doc, page: page, lay: l}
+	target := im.Ref
+	pages := []pdf.Ref{ref}
+	if tones {
+		if im.Ref.IsZero() {
+			return nil, step.Refuse("the picture is a part of the page's content, and its colours can't be changed")
+		}
+		if target, err = s.toned(doc, im.Ref); err != nil {
+			return nil, err
+		}
+		if s.Everywhere {
+			if pages, err = swapEverywhere(ctx, doc, im.Ref, target, ref); err != nil {
+				return nil, err
+			}
+		}
+	}
+	if shape || tones && !s.Everywhere {
+		if err := s.draw(m, im, target); err != nil {
+			return nil, err
+		}
+	}
+	if err := m.set.apply(doc); err != nil {
+		return nil, err
+	}
+	if len(m.carried) > 0 {
+		if err := m.put(ref); err != nil {
+			return nil, err
+		}
+	}
+	res := &step.Result{Pages: env.Keys.Of(pages), Redrawn: step.RedrawPages, Show: env.Keys.Key(ref), Warnings: m.warnings}
+	if s.Opacity > 0 && s.Opacity < 100 {
+		res.Adds |= claim.Transparency
+	}
+	what := "changed"
+	switch {
+	case s.Flip != "":
+		what = "mirrored"
+	case s.Left+s.Top+s.Right+s.Bottom > 0:
+		what = "cut"
+	case s.Colours == "gray":
+		what = "made gray"
+	case s.Colours != "":
+		what = "made black and white"
+	case s.Order == "front":
+		what = "put before all else"
+	case s.Order == "back":
+		what = "put behind all else"
+	}
+	res.Sentence = fmt.Sprintf("%s %s on %s", called(list), what, inSentence(doc, doc.PageIndexes(pages)))
+	return res, nil
+}
+
+// draw draws the picture in another way, in its place.
+func (s *ChangePicture) draw(m *mover, im *content.ImageUse, target pdf.Ref) error {
+	body := m.page.Invocations[im.Invocation].Body.Data
+	unit := pdf.Identity // of the unit square, before it goes to its place
+	switch s.Flip {
+	case "across":
+		unit = pdf.Matrix{-1, 0, 0, 1, 1, 0}
+	case "down":
+		unit = pdf.Matrix{1, 0, 0, -1, 0, 1}
+	}
+	cut := pdf.Rect{X0: s.Left / 100, Y0: s.Bottom / 100, X1: 1 - s.Right/100, Y1: 1 - s.Top/100}
+	cuts := cut != pdf.Rect{X1: 1, Y1: 1}
+	if cuts {
+		done := false
+		if !target.IsZero() {
+			own := unit.Bounds(cut) // of the picture itself, where it is mirrored
+			ref, at, err := picture.Cut(m.doc, target, pdf.Identity, own)
+			switch {
+			case err == nil:
+				target, done, cuts = ref, true, false
+				unit = at.Mul(unit)
+			case !errors.Is(err, picture.ErrUncut):
+				return err
+			}
+		}
+		if !done {
+			m.warn("What is cut off is not seen any more, but is in the file still: the picture is stored in a way that isn't cut here.")
+		}
+	}
+	invocation := &m.page.Invocations[im.Invocation]
+	use := func(name func(pdf.Name, pdf.Ref) pdf.Name, b []byte) []byte {
+		if s.Opacity > 0 && s.Opacity < 100 {
+			gs := m.doc.Add(pdf.NewDict("Type", pdf.Name("ExtGState"), "ca", pdf.Real(s.Opacity/100)))
+			b = append(pdf.AppendObject(b, name("ExtGState", gs)), " gs "...)
+		} else if s.Opacity == 100 && alpha(im.State) < 1 {
+			gs := m.doc.Add(pdf.NewDict("Type", pdf.Name("ExtGState"), "ca", pdf.Real(1)))
+			b = append(pdf.AppendObject(b, name("ExtGState", gs)), " gs "...)
+		}
+		if cuts {
+			for _, v := range [4]float64{cut.X0, cut.Y0, cut.X1 - cut.X0, cut.Y1 - cut.Y0} {
+				b = append(content.AppendNumber(b, v), ' ')
+			}
+			b = append(b, "re W n "...)
+		}
+		if unit != pdf.Identity {
+			b = append(append(b, numbers(unit)...), "cm "...)
+		}
+		if target.IsZero() {
+			return append(b, body[im.Start:im.End]...)
+		}
+		return append(pdf.AppendObject(b, name("XObject", target)), " Do"...)
+	}
+	drawAt := func(ctm pdf.Matrix) func(func(pdf.Name, pdf.Ref) pdf.Name) []byte {
+		return func(name func(pdf.Name, pdf.Ref) pdf.Name) []byte {
+			b := append([]byte("\nq "), numbers(im.Matrix.Mul(ctm.Invert()))...)
+			return append(use(name, append(b, "cm "...)), " Q\n"...)
+		}
+	}
+	m.set.at(m.page)
+	if s.Order == "" {
+		m.set.extra = append(m.set.extra, content.Patch{Invocation: im.Invocation, Start: im.Start, End: im.End, Make: drawAt(im.State.CTM)})
+		return nil
+	}
+	if target.IsZero() {
+		return step.Refuse("the picture is a part of the page's content, and stays where it is painted")
+	}
+	if invocation.Kind == content.PatternBody {
+		return step.Refuse("the picture is a part of a pattern, and stays where it is painted")
+	}
+	if im.Mark >= 0 && m.page.Marks[im.Mark].MCID >= 0 {
+		m.warn("The picture stands outside of its tag now: who listens to the page does not hear of it.")
+	}
+	m.set.extra = append(m.set.extra, content.Patch{Invocation: im.Invocation, Start: im.Start, End: im.End})
+	if s.Order == "front" {
+		m.carried = append(m.carried, carried{drawAt(pdf.Identity)})
+		return nil
+	}
+	m.set.extra = append(m.set.extra, content.Patch{Invocation: 0, Start: 0, End: 0, Make: drawAt(pdf.Identity)})
+	return nil
+}
+
+// toned makes a picture of other tones of one; its masks stay.
+func (s *ChangePicture) toned(doc *pdf.Document, ref pdf.Ref) (pdf.Ref, error) {
+	was := doc.Stream(ref)
+	if was == nil {
+		return ref, errNoThing
+	}
+	bare := ref
+	if was.Dict.Has("SMask") || was.Dict.Has("Mask") {
+		d := was.Dict.Clone()
+		d.Delete("SMask")
+		d.Delete("Mask")
+		raw, err := was.Raw()
+		if err != nil {
+			return ref, err
+		}
+		bare = doc.Add(pdf.NewStream(d, raw))
+		defer doc.Free(bare)
+	}
+	p, err := picture.ReadPlanar(doc, bare)
+	if errors.Is(err, picture.ErrUncut) {
+		return ref, step.Refuse("the picture is stored in a way in which its colours can't be changed here")
+	}
+	if err != nil {
+		return ref, err
+	}
+	var table [256]byte
+	factor := math.Pow(2, s.Contrast/50)
+	for i := range table {
+		v := (float64(i)-127.5)*factor + 127.5 + 2.55*s.Brightness
+		table[i] = byte(max(0, min(255, v)) + 0.5)
+	}
+	for _, plane := range p.Planes {
+		for i, v := range plane.Pix {
+			plane.Pix[i] = table[v]
+		}
+	}
+	if s.Colours != "" {
+		p = p.Grayed()
+	}
+	if s.Colours == "black-and-white" {
+		at := threshold(p.Planes[0])
+		for i, v := range p.Planes[0].Pix {
+			p.Planes[0].Pix[i] = 0
+			if v > at {
+				p.Planes[0].Pix[i] = 255
+			}
+		}
+		p.Bilevel, p.Lossy = true, false
+	}
+	out, err := p.Add(doc, bare)
+	if err != nil {
+		return ref, err
+	}
+	for _, k := range []pdf.Name{"SMask", "Mask"} {
+		if v := was.Dict.Get(k); v != nil {
+			doc.Edit(out).Set(k, v)
+		}
+	}
+	return out, nil
+}
+
+// threshold parts dark from light so that both vary least (Otsu's method).
+func threshold(g *image.Gray) uint8 {
+	var h [256]float64
+	for _, v := range g.Pix {
+		h[v]++
+	}
+	total, sum := float64(len(g.Pix)), 0.0
+	for i, n := range h {
+		sum += float64(i) * n
+	}
+	best, at, w, s := -1.0, 127, 0.0, 0.0
+	for i, n := range h {
+		w += n
+		s += float64(i) * n
+		if w == 0 || w == total {
+			continue
+		}
+		d := s/w - (sum-s)/(total-w)
+		if v := w * (total - w) * d * d; v > best {
+			best, at = v, i
+		}
+	}
+	return uint8(at)
+}
+
+// swapEverywhere puts a picture in the place of another wherever the document's pages show it, and gives these pages, with the first at the head.
+func swapEverywhere(ctx context.Context, doc *pdf.Document, was, now pdf.Ref, first pdf.Ref) ([]pdf.Ref, error) {
+	leaves, err := doc.Pages()
+	if err != nil {
+		return nil, err
+	}
+	pages := []pdf.Ref{first}
+	done := map[pdf.Ref]bool{} // resources, of pages and forms, that were looked at
+	holds := map[pdf.Ref]bool{}
+	var look func(res *pdf.Dict, depth int) (*pdf.Dict, bool)
+	look = func(res *pdf.Dict, depth int) (*pdf.Dict, bool) {
+		x := doc.Dict(res.Get("XObject"))
+		found := false
+		var fresh *pdf.Dict
+		for _, e := range x.Entries() {
+			r, ok := e.Value.(pdf.Ref)
+			switch {
+			case !ok:
+			case r == was:
+				if fresh == nil {
+					fresh = x.Clone()
+				}
+				fresh.Set(e.Key, now)
+				found = true
+			case depth < 40:
+				s := doc.Stream(r)
+				if s == nil || doc.Name(s.Dict.Get("Subtype")) != "Form" {
+					continue
+				}
+				if done[r] {
+					found = found || holds[r]
+					continue
+				}
+				done[r] = true
+				if changed, has := look(doc.Dict(s.Dict.Get("Resources")), depth+1); has {
+					holds[r], found = true, true
+					if changed != nil {
+						doc.Edit(r).Set("Resources", changed)
+					}
+				}
+			}
+		}
+		if fresh == nil {
+			return nil, found
+		}
+		out := res.Clone()
+		out.Set("XObject", fresh)
+		return out, true
+	}
+	for _, l := range leaves {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		changed, has := look(doc.Dict(doc.Inherited(l.Ref, "Resources")), 0)
+		if changed != nil {
+			doc.Edit(l.Ref).Set("Resources", changed)
+		}
+		if has && l.Ref != first {
+			pages = append(pages, l.Ref)
+		}
+	}
+	return pages, nil
+}
+
+// bring reads a picture file and makes an object of it.
+func bring(ctx context.Context, doc *pdf.Document, env *step.Env, from step.SourceRef) (*picture.Picture, pdf.Ref, error) {
+	src, err := env.Sources.Open(ctx, from)
+	if err != nil {
+		return nil, pdf.Ref{}, err
+	}
+	if src.Size > draw.MaxPictureFile {
+		return nil, pdf.Ref{}, step.Refuse("the picture is over %d MB", draw.MaxPictureFile>>20)
+	}
+	data := make([]byte, src.Size)
+	if _, err := src.Data.ReadAt(data, 0); err != nil && err != io.EOF {
+		return nil, pdf.Ref{}, err
+	}
+	p, err := picture.Decode(data)
+	if err == nil {
+		var ref pdf.Ref
+		if ref, err = p.XObject(doc); err == nil {
+			return p, ref, nil
+		}
+	}
+	if errors.Is(err, picture.ErrFormat) {
+		return nil, pdf.Ref{}, step.Refuse("%s is no picture that can be read: JPEG, PNG, TIFF, BMP, GIF, WebP and HEIC are", src.Name)
+	}
+	return nil, pdf.Ref{}, err
+}
+
+// fitted gives the matrix by which an upright picture of a width and height comes into the unit square as a frame of fw by fh points, and
+// whether it reaches over the frame.
+func fitted(p *picture.Picture, fit string, fw, fh float64) (m pdf.Matrix, over bool) {
+	w, h := p.Points()
+	if fit != "stretch" && w > 0 && h > 0 && fw > 0 && fh > 0 {
+		scale := min(fw/w, fh/h)
+		if fit == "fill" {
+			scale = max(fw/w, fh/h)
+		}
+		w, h = w*scale, h*scale
+	} else {
+		w, h = fw, fh
+	}
+	m = p.Matrix(w, h).Mul(pdf.Matrix{1, 0, 0, 1, (fw - w) / 2, (fh - h) / 2}).Mul(pdf.Matrix{1 / fw, 0, 0, 1 / fh, 0, 0})
+	return m, w > fw+0.01 || h > fh+0.01
+}
+
+// Apply replaces the picture.
+func (s *ReplacePicture) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
+	ref, err := onePage(&s.Page, doc, env, "a picture is replaced")
+	if err != nil {
+		return nil, err
+	}
+	page, l, err := opened(ctx, doc, ref)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := things(doc, page, l, []Thing{{What: "picture", At: s.Picture}}); err != nil {
+		return nil, err
+	}
+	p, now, err := bring(ctx, doc, env, s.From)
+	if err != nil {
+		return nil, err
+	}
+	old := page.Images[s.Picture]
+	pages := []pdf.Ref{ref}
+	one := func(page *content.Page, l *layout.Page, same func(*content.ImageUse) bool) error {
+		m := &mover{doc: doc, page: page, lay: l}
+		m.set.at(page)
+		for i := range page.Images {
+			im := &page.Images[i]
+			if !same(im) {
+				continue
+			}
+			unit, over := fitted(p, s.Fit, math.Hypot(im.Matrix[0], im.Matrix[1]), math.Hypot(im.Matrix[2], im.Matrix[3]))
+			m.set.extra = append(m.set.extra, content.Patch{Invocation: im.Invocation, Start: im.Start, End: im.End, Make: func(name func(pdf.Name, pdf.Ref) pdf.Name) []byte {
+				b := append([]byte("q "), numbers(im.Matrix.Mul(im.State.CTM.Invert()))...)
+				b = append(b, "cm "...)
+				if over {
+					b = append(b, "0 0 1 1 re W n "...)
+				}
+				b = append(append(b, numbers(unit)...), "cm "...)
+				return append(append(pdf.AppendObject(b, name("XObject", now)), " Do"...), " Q"...)
+			}})
+		}
+		return m.set.apply(doc)
+	}
+	err = one(page, l, func(im *content.ImageUse) bool {
+		return im.Invocation == old.Invocation && im.Start == old.Start || s.Everywhere && !old.Ref.IsZero() && im.Ref == old.Ref
+	})
+	if err != nil {
+		return nil, err
+	}
+	if s.Everywhere && !old.Ref.IsZero() {
+		leaves, err := doc.Pages()
+		if err != nil {
+			return nil, err
+		}
+		reader := content.NewReader(doc)
+		for i, leaf := range leaves {
+			if err := ctx.Err(); err != nil {
+				return nil, err
+			}
+			env.Report(i, len(leaves))
+			if leaf.Ref == ref || !shows(doc, doc.Dict(doc.Inherited(leaf.Ref, "Resources")), old.Ref, map[pdf.Ref]bool{}, 0) {
+				continue
+			}
+			other, err := reader.Page(ctx, leaf.Ref, wanted)
+			if err != nil {
+				return nil, err
+			}
+			if other.Cut || !slices.ContainsFunc(other.Images, func(im content.ImageUse) bool { return im.Ref == old.Ref }) {
+				continue
+			}
+			if err := one(other, nil, func(im *content.ImageUse) bool { return im.Ref == old.Ref }); err != nil {
+				return nil, err
+			}
+			pages = append(pages, leaf.Ref)
+		}
+	}
+	res := &step.Result{Pages: env.Keys.Of(pages), Redrawn: step.RedrawPages, Show: env.Keys.Key(ref)}
+	res.Adds |= claim.Colour
+	res.Sentence = "Picture replaced on " + inSentence(doc, doc.PageIndexes(pages))
+	return res, nil
+}
+
+// shows reports whether resources, or those of forms in them, name an object.
+func shows(doc *pdf.Document, res *pdf.Dict, ref pdf.Ref, seen map[pdf.Ref]bool, depth int) bool {
+	for _, e := range doc.Dict(res.Get("XObject")).Entries() {
+		r, ok := e.Value.(pdf.Ref)
+		if r == ref {
+			return true
+		}
+		if !ok || seen[r] || depth > 40 {
+			continue
+		}
+		seen[r] = true
+		if s := doc.Stream(r); s != nil && doc.Name(s.Dict.Get("Subtype")) == "Form" && shows(doc, doc.Dict(s.Dict.Get("Resources")), ref, seen, depth+1) {
+			return true
+		}
+	}
+	return false
+}
+
+// Apply puts the picture on the page.
+func (s *AddPicture) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
+	ref, err := onePage(&s.Page, doc, env, "a picture is put")
+	if err != nil {
+		return nil, err
+	}
+	p, image, err := bring(ctx, doc, env, s.From)
+	if err != nil {
+		return nil, err
+	}
+	g := doc.Geometry(ref)
+	seenW, seenH := g.Seen()
+	x, y, w, h := float64(s.X), float64(s.Y), float64(s.Width), float64(s.Height)
+	if !(x >= -seenW && y >= -seenH && x < seenW && y < seenH) {
+		return nil, step.Refuse("the place is not on the page")
+	}
+	pw, ph := p.Points()
+	switch {
+	case w == 0 && h == 0:
+		scale := min(1, (seenW-max(0, x))/pw, (seenH-max(0, y))/ph)
+		w, h = pw*scale, ph*scale
+	case h == 0:
+		h = w * ph / pw
+	case w == 0:
+		w = h * pw / ph
+	}
+	if w < 1 || h < 1 {
+		return nil, step.Refuse("the frame is too small for a picture")
+	}
+	unit, over := fitted(p, s.Fit, w, h)
+	err = draw.Onto(doc, ref, func(name func(pdf.Name, pdf.Ref) pdf.Name) []byte {
+		b := append([]byte("q "), numbers(pdf.Matrix{w, 0, 0, h, x, seenH - y - h}.Mul(draw.Upright(g)))...)
+		b = append(b, "cm "...)
+		if over {
+			b = append(b, "0 0 1 1 re W n "...)
+		}
+		b = append(append(b, numbers(unit)...), "cm "...)
+		return append(append(pdf.AppendObject(b, name("XObject", image)), " Do"...), " Q\n"...)
+	})
+	if err != nil {
+		return nil, err
+	}
+	res := &step.Result{Pages: env.Keys.Of([]pdf.Ref{ref}), Redrawn: step.RedrawPages, Show: env.Keys.Key(ref)}
+	res.Adds |= claim.Colour
+	if structure.Tagged(doc) {
+		res.Warnings = append(res.Warnings, "The document is tagged, and the picture has no tag yet: who listens to the page does not hear of it.")
+	}
+	res.Sentence = "Picture put on " + inSentence(doc, doc.PageIndexes([]pdf.Ref{ref}))
+	return res, nil
+}
+
+// PictureFile writes a picture of the page as a file: a JPEG as it is stored, everything else as a PNG. kind is "jpg" or "png".
+func (s *Sheet) PictureFile(at int, w io.Writer) (kind string, err error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if at < 0 || at >= len(s.page.Images) || s.page.Images[at].Ref.IsZero() {
+		return "", step.Refuse("the picture can't be taken out")
+	}
+	ref := s.page.Images[at].Ref
+	st := s.Doc.Stream(ref)
+	if st == nil {
+		return "", errNoThing
+	}
+	if raw, ok := picture.StoredJPEG(s.Doc, st); ok {
+		_, err := w.Write(raw)
+		return "jpg", err
+	}
+	img, err := picture.Pixelled(s.Doc, ref)
+	if errors.Is(err, picture.ErrUncut) {
+		return "", step.Refuse("the picture is stored in a way that can't be written as a file here")
+	}
+	if err != nil {
+		return "", err
+	}
+	return "png", png.Encode(w, img)
+}

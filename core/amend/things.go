@@ -1,0 +1,839 @@
+package amend
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+
+	"glenrain/core/annot"
+	"glenrain/core/content"
+	"glenrain/core/draw"
+	"glenrain/core/layout"
+	"glenrain/core/pdf"
+	"glenrain/core/step"
+	"glenrain/core/structure"
+)
+
+// Thing names something that stands on a page, and says where it goes: how far to the right and down as the page is seen, how it is
+// scaled about its middle, and by how much it is turned clockwise.
+type Thing struct {
+	What   string      `json:"what" enum:"paragraph,picture,drawing,shape" help:"what it is"`
+	At     int         `json:"at" min:"0" help:"which one of the page, counted from 0"`
+	X      step.Length `json:"x,omitempty" help:"how far to the right"`
+	Y      step.Length `json:"y,omitempty" help:"how far down"`
+	ScaleX float64     `json:"scale_x,omitempty" min:"0" max:"10000" help:"how wide it becomes, per cent; 0 as it is"`
+	ScaleY float64     `json:"scale_y,omitempty" min:"0" max:"10000" help:"how high it becomes, per cent; 0 as it is"`
+	Turn   float64     `json:"turn,omitempty" min:"-360" max:"360" help:"degrees clockwise"`
+}
+
+// MoveThings is the step "move-things".
+type MoveThings struct {
+	Page   step.Pages `json:"page" required:"yes" help:"the page they stand on"`
+	Things []Thing    `json:"things" required:"yes" help:"what is moved, and by how much: what, at, x, y, scale_x, scale_y, turn"`
+	Copy   bool       `json:"copy,omitempty" help:"they stay where they are, too"`
+	To     step.Pages `json:"to,omitempty" help:"another page that they go to, to the same place of it"`
+}
+
+// RemoveThings is the step "remove-things".
+type RemoveThings struct {
+	Page   step.Pages `json:"page" required:"yes" help:"the page they stand on"`
+	Things []Thing    `json:"things" required:"yes" help:"what is taken off: what, at"`
+}
+
+const mostThings = 500
+
+// object is a thing as it stands on a page.
+type object struct {
+	Thing
+	box    pdf.Rect
+	glyphs []int
+	images []int
+	paths  []int
+	para   *para // of a paragraph
+	shape  *drawnShape
+}
+
+// drawings gathers the paths of a page that lie together; those that lie behind or below words are left out.
+func drawings(page *content.Page, visible pdf.Rect, held map[int]bool) (out [][]int) {
+	type group struct {
+		box  pdf.Rect
+		list []int
+	}
+	var groups []group
+	n := 0
+	for i := range page.Paths {
+		pa := &page.Paths[i]
+		v := &page.Invocations[pa.Invocation]
+		if pa.Hidden || pa.N == 0 || held[i] || !v.Annotation.IsZero() || pa.Start >= pa.End {
+			continue
+		}
+		if n++; n > 5000 {
+			break
+		}
+		b := pa.Bounds
+		if pad := max(0.5, pa.State.LineWidth/2); true {
+			b = pdf.Rect{X0: b.X0 - pad, Y0: b.Y0 - pad, X1: b.X1 + pad, Y1: b.Y1 + pad}
+		}
+		if (b.X1-b.X0)*(b.Y1-b.Y0) > 0.9*(visible.X1-visible.X0)*(visible.Y1-visible.Y0) { // a ground for all of the page
+			groups = append(groups, group{b, []int{-1 - i}})
+			continue
+		}
+		to := -1
+		for k := 0; k < len(groups); k++ {
+			g := &groups[k]
+			if g.list[0] < 0 || b.X0 > g.box.X1+2 || b.X1 < g.box.X0-2 || b.Y0 > g.box.Y1+2 || b.Y1 < g.box.Y0-2 {
+				continue
+			}
+			if to < 0 {
+				to = k
+				g.list = append(g.list, i)
+				g.box = around(g.box, b)
+				b = g.box
+				continue
+			}
+			groups[to].list = append(groups[to].list, g.list...)
+			groups[to].box = around(groups[to].box, g.box)
+			b = groups[to].box
+			groups = slices.Delete(groups, k, k+1)
+			k--
+		}
+		if to < 0 {
+			groups = append(groups, group{b, []int{i}})
+		}
+	}
+	for _, g := range groups {
+		if g.list[0] < 0 {
+			out = append(out, []int{-1 - g.list[0]})
+			continue
+		}
+		slices.Sort(g.list)
+		out = append(out, g.list)
+	}
+	return out
+}
+
+func around(a, b pdf.Rect) pdf.Rect {
+	return pdf.Rect{X0: min(a.X0, b.X0), Y0: min(a.Y0, b.Y0), X1: max(a.X1, b.X1), Y1: max(a.Y1, b.Y1)}
+}
+
+var (
+	errNoThing   = step.Refuse("there is no such thing on the page")
+	errPlacedOne = step.Refuse("it was put on by Furnish: change or remove it there")
+)
+
+// placedBy reports whether what stands at a place of an invocation's body was put on by a step that keeps it as an object of its own.
+func placedBy(doc *pdf.Document, page *content.Page, at, start int) bool {
+	for n := 0; at >= 0 && n < 64; n++ {
+		v := &page.Invocations[at]
+		for _, part := range v.Body.Parts {
+			if start >= part.Start && start < part.End {
+				if s := doc.Stream(part.Ref); s != nil && draw.IsPlaced(s.Dict) {
+					return true
+				}
+			}
+		}
+		at, start = v.Parent, v.Start
+	}
+	return false
+}
+
+// things finds what a list names.
+func things(doc *pdf.Document, page *content.Page, l *layout.Page, list []Thing) ([]object, error) {
+	if len(list) == 0 || len(list) > mostThings {
+		return nil, step.Refuse("name 1 to %d things", mostThings)
+	}
+	visible := doc.Geometry(page.Ref).Visible
+	var drawn [][]int
+	seen := map[string]bool{}
+	var out []object
+	for _, t := range list {
+		key := fmt.Sprint(t.What, t.At)
+		if seen[key] {
+			return nil, step.Refuse("a thing is named twice")
+		}
+		seen[key] = true
+		o := object{Thing: t}
+		invocation, start := -1, 0
+		switch t.What {
+		case "paragraph":
+			if t.At < 0 || t.At >= len(l.Paragraphs) {
+				return nil, errNoThing
+			}
+			para := &l.Paragraphs[t.At]
+			o.box = para.Box
+			for _, at := range para.Lines {
+				for _, w := range l.Lines[at].Words {
+					if l.Annotation(&l.Words[w]) {
+						return nil, step.Refuse("it stands in a comment or field")
+					}
+				}
+				o.glyphs = append(o.glyphs, lineGlyphs(l, at)...)
+			}
+			if len(o.glyphs) == 0 {
+				return nil, errNoThing
+			}
+			sh := &page.Shows[page.Glyphs[o.glyphs[0]].Show]
+			invocation, start = sh.Invocation, sh.Start
+			if p, err := read(doc, l, t.At, visible); err == nil { // what belongs to its words goes along
+				o.para = p
+				for _, d := range p.decos {
+					o.paths = append(o.paths, d.path)
+				}
+			}
+		case "picture":
+			if t.At < 0 || t.At >= len(page.Images) {
+				return nil, errNoThing
+			}
+			o.box, o.images = page.Images[t.At].Box(), []int{t.At}
+			invocation, start = page.Images[t.At].Invocation, page.Images[t.At].Start
+		case "drawing":
+			if drawn == nil {
+				drawn = drawings(page, visible, heldPaths(doc, page, l, visible))
+			}
+			if t.At < 0 || t.At >= len(drawn) {
+				return nil, errNoThing
+			}
+			o.paths = drawn[t.At]
+			o.box = page.Paths[o.paths[0]].Bounds
+			for _, i := range o.paths {
+				o.box = around(o.box, page.Paths[i].Bounds)
+			}
+			invocation, start = page.Paths[o.paths[0]].Invocation, page.Paths[o.paths[0]].Start
+		case "shape":
+			shapes := shapesOf(page)
+			if t.At < 0 || t.At >= len(shapes) {
+				return nil, errNoThing
+			}
+			o.shape = &shapes[t.At]
+			o.box, invocation, start = o.shape.Shape.box(), 0, o.shape.start
+		default:
+			return nil, step.Refuse("a thing is a paragraph, a picture, a drawing or a shape")
+		}
+		if placedBy(doc, page, invocation, start) {
+			return nil, errPlacedOne
+		}
+		if !page.Invocations[invocation].Annotation.IsZero() {
+			return nil, step.Refuse("it stands in a comment or field")
+		}
+		if page.Invocations[invocation].Kind == content.PatternBody || page.Invocations[invocation].Kind == content.GlyphBody {
+			return nil, step.Refuse("it is a part of a pattern, and can't be changed by itself")
+		}
+		out = append(out, o)
+	}
+	return out, nil
+}
+
+// heldPaths are the paths that belong to words.
+func heldPaths(doc *pdf.Document, page *content.Page, l *layout.Page, visible pdf.Rect) map[int]bool {
+	held := map[int]bool{}
+	for i := range page.Paths {
+		if inShape(page, page.Paths[i].Mark) {
+			held[i] = true
+		}
+	}
+	if len(page.Paths) == 0 || len(page.Paths)*len(l.Paragraphs) > 4_000_000 {
+		return held
+	}
+	for i := range l.Paragraphs {
+		if p, err := read(doc, l, i, visible); err == nil {
+			for _, d := range p.decos {
+				held[d.path] = true
+			}
+		}
+	}
+	return held
+}
+
+// matrix gives what a thing's move is on the page: in its own units, about its middle.
+func (t *Thing) matrix(g pdf.Geometry, box pdf.Rect) (pdf.Matrix, error) {
+	sx, sy := t.ScaleX/100, t.ScaleY/100
+	if t.ScaleX == 0 {
+		sx = 1
+	}
+	if t.ScaleY == 0 {
+		sy = 1
+	}
+	for _, v := range []float64{sx, sy, t.Turn, float64(t.X), float64(t.Y)} {
+		if math.IsNaN(v) || math.Abs(v) > 20_000 {
+			return pdf.Identity, step.Refuse("that is further than any page reaches")
+		}
+	}
+	if sx < 0.01 || sy < 0.01 || sx > 100 || sy > 100 {
+		return pdf.Identity, step.Refuse("things are made 1 to 10,000 per cent as large")
+	}
+	up := draw.Upright(g)
+	seen := up.Invert().Bounds(box)
+	cx, cy := (seen.X0+seen.X1)/2, (seen.Y0+seen.Y1)/2
+	sin, cos := math.Sincos(-t.Turn * math.Pi / 180)
+	m := pdf.Matrix{1, 0, 0, 1, -cx, -cy}.Mul(pdf.Matrix{sx, 0, 0, sy, 0, 0}).Mul(pdf.Matrix{cos, sin, -sin, cos, 0, 0}).Mul(pdf.Matrix{1, 0, 0, 1, cx + float64(t.X), cy - float64(t.Y)})
+	return up.Invert().Mul(m).Mul(up), nil
+}
+
+func onePage(p *step.Pages, doc *pdf.Document, env *step.Env, what string) (pdf.Ref, error) {
+	refs, err := p.Refs(doc, env.Keys)
+	if err != nil {
+		return pdf.Ref{}, err
+	}
+	if len(refs) != 1 {
+		return pdf.Ref{}, step.Refuse("%s on one page at a time", what)
+	}
+	return refs[0], nil
+}
+
+// opened is a page that a step works on.
+func opened(ctx context.Context, doc *pdf.Document, ref pdf.Ref) (*content.Page, *layout.Page, error) {
+	page, err := content.NewReader(doc).Page(ctx, ref, wanted)
+	if err != nil {
+		return nil, nil, err
+	}
+	if page.Cut {
+		return nil, nil, step.Refuse("the page holds more than can be read")
+	}
+	return page, layout.Read(page, doc.Geometry(ref).Visible, nil), nil
+}
+
+// Apply moves the things.
+func (s *MoveThings) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
+	ref, err := onePage(&s.Page, doc, env, "things are moved")
+	if err != nil {
+		return nil, err
+	}
+	to := ref
+	if s.To.Rule != "" || len(s.To.Keys) > 0 {
+		if to, err = onePage(&s.To, doc, env, "things are put"); err != nil {
+			return nil, err
+		}
+	}
+	page, l, err := opened(ctx, doc, ref)
+	if err != nil {
+		return nil, err
+	}
+	list, err := things(doc, page, l, s.Things)
+	if err != nil {
+		return nil, err
+	}
+	g := doc.Geometry(ref)
+	m := &mover{doc: doc, page: page, lay: l}
+	for i := range list {
+		o := &list[i]
+		t, err := o.matrix(g, o.box)
+		if err != nil {
+			return nil, err
+		}
+		switch {
+		case to != ref:
+			err = m.carry(o, t)
+			if err == nil && !s.Copy {
+				m.remove(o)
+			}
+		case !s.Copy && t == pdf.Identity:
+		default:
+			err = m.move(o, t, s.Copy)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	if m.empty() {
+		return nil, step.Refuse("they stand there already")
+	}
+	if err := m.set.apply(doc); err != nil {
+		return nil, err
+	}
+	if !s.Copy && to != ref {
+		m.silence(ctx, ref)
+	}
+	if len(m.carried) > 0 {
+		if err := m.put(to); err != nil {
+			return nil, err
+		}
+	}
+	refs := []pdf.Ref{ref}
+	if to != ref {
+		refs = append(refs, to)
+	}
+	res := &step.Result{Pages: env.Keys.Of(refs), Redrawn: step.RedrawPages, Show: env.Keys.Key(to), Warnings: m.warnings}
+	verb := "moved"
+	if s.Copy {
+		verb = "copied"
+	}
+	if !s.Copy && to == ref {
+		turned, scaled := false, false
+		for _, t := range s.Things {
+			turned = turned || t.Turn != 0
+			scaled = scaled || t.ScaleX != 0 && t.ScaleX != 100 || t.ScaleY != 0 && t.ScaleY != 100
+		}
+		switch {
+		case turned:
+			verb = "turned"
+		case scaled:
+			verb = "resized"
+		}
+	}
+	res.Sentence = fmt.Sprintf("%s %s on %s", called(list), verb, inSentence(doc, doc.PageIndexes([]pdf.Ref{ref})))
+	if to != ref {
+		res.Sentence = fmt.Sprintf("%s %s from %s to %s", called(list), verb, inSentence(doc, doc.PageIndexes([]pdf.Ref{ref})), inSentence(doc, doc.PageIndexes([]pdf.Ref{to})))
+	}
+	return res, nil
+}
+
+// called names things in a sentence.
+func called(list []object) string {
+	count := map[string]int{}
+	for _, o := range list {
+		count[o.What]++
+	}
+	if len(count) == 1 {
+		what := list[0].What
+		if len(list) == 1 {
+			return map[string]string{"paragraph": "Paragraph", "picture": "Picture", "drawing": "Drawing", "shape": "Shape"}[what]
+		}
+		return step.Count(len(list), what)
+	}
+	return step.Count(len(list), "thing")
+}
+
+// Apply takes the things off.
+func (s *RemoveThings) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
+	ref, err := onePage(&s.Page, doc, env, "things are taken off")
+	if err != nil {
+		return nil, err
+	}
+	page, l, err := opened(ctx, doc, ref)
+	if err != nil {
+		return nil, err
+	}
+	list, err := things(doc, page, l, s.Things)
+	if err != nil {
+		return nil, err
+	}
+	m := &mover{doc: doc, page: page, lay: l}
+	for i := range list {
+		m.remove(&list[i])
+	}
+	if err := m.set.apply(doc); err != nil {
+		return nil, err
+	}
+	m.silence(ctx, ref)
+	return &step.Result{
+		Pages: env.Keys.Of([]pdf.Ref{ref}), Redrawn: step.RedrawPages, Show: env.Keys.Key(ref), Warnings: m.warnings,
+		Sentence: fmt.Sprintf("%s taken off %s", called(list), inSentence(doc, doc.PageIndexes([]pdf.Ref{ref}))),
+	}, nil
+}
+
+// mover moves things of a page.
+type mover struct {
+	doc      *pdf.Document
+	page     *content.Page
+	lay      *layout.Page
+	set      laid
+	carried  []carried
+	warnings []string
+	emptied  []int // marked content of which something went
+}
+
+func (m *mover) empty() bool { return m.set.page == nil && len(m.carried) == 0 }
+
+func (m *mover) warn(text string) {
+	if !slices.Contains(m.warnings, text) {
+		m.warnings = append(m.warnings, text)
+	}
+}
+
+// move moves or copies a thing on its page.
+func (m *mover) move(o *object, t pdf.Matrix, copies bool) error {
+	m.set.at(m.page)
+	if o.shape != nil {
+		return m.moveShape(o.shape, t, copies)
+	}
+	for _, at := range o.glyphs {
+		sh := &m.page.Shows[m.page.Glyphs[at].Show]
+		if sh.State == nil || !inClip(sh.State, t.Bounds(m.page.Box(&m.page.Glyphs[at]))) {
+			return step.Refuse("a frame of the page cuts off what stands there: the text would not be seen")
+		}
+	}
+	if copies {
+		m.set.showAgain(m.page, o.glyphs, t)
+	} else {
+		m.set.moveGlyphs(m.page, o.glyphs, t)
+	}
+	for _, i := range o.images {
+		if err := m.moveImage(&m.page.Images[i], t, copies); err != nil {
+			return err
+		}
+	}
+	for _, i := range o.paths {
+		pa := &m.page.Paths[i]
+		if !inClip(pa.State, t.Bounds(pa.Bounds)) {
+			return step.Refuse("a frame of the page cuts off what is drawn there: the drawing would not be seen")
+		}
+		if clips(m.page, pa) {
+			return step.Refuse("the drawing also cuts off what is drawn after it, and can't be moved by itself")
+		}
+		body := m.page.Invocations[pa.Invocation].Body.Data[pa.Start:pa.End]
+		var b []byte
+		if copies {
+			b = append(append(b, body...), '\n')
+		}
+		m.set.extra = append(m.set.extra, content.Patch{Invocation: pa.Invocation, Start: pa.Start, End: pa.End, New: transformed(b, body, pa.State, t)})
+	}
+	if p := o.para; p != nil && !copies {
+		m.set.after = append(m.set.after, func() {
+			for _, k := range p.links {
+				if !k.ref.IsZero() {
+					annot.Move(m.doc, m.doc.Edit(k.ref), t)
+				}
+			}
+		})
+	}
+	return nil
+}
+
+// moveImage moves a picture: where it stands in the order of painting, or, where a frame around it would cut it off, behind that frame.
+func (m *mover) moveImage(im *content.ImageUse, t pdf.Matrix, copies bool) error {
+	body := m.page.Invocations[im.Invocation].Body.Data
+	if inClip(im.State, t.Bounds(im.Box())) {
+		var b []byte
+		if copies {
+			b = append(append(b, body[im.Start:im.End]...), '\n')
+		}
+		m.set.extra = append(m.set.extra, content.Patch{Invocation: im.Invocation, Start: im.Start, End: im.End, New: transformed(b, body[im.Start:im.End], im.State, t)})
+		return nil
+	}
+	at, ctm, marks, ok := outside(body, im.Start, m.page.Invocations[im.Invocation].Matrix)
+	if !ok {
+		return step.Refuse("a frame of the page cuts off what stands there: the picture would not be seen")
+	}
+	if marks && im.Mark >= 0 {
+		m.warn("The picture stands outside of its tag now: who listens to the page does not hear of it.")
+	}
+	if alpha(im.State) < 1 {
+		m.warn("The picture is opaque now.")
+	}
+	b := append([]byte("\nq "), numbers(im.Matrix.Mul(t).Mul(ctm.Invert()))...)
+	b = append(append(append(b, "cm "...), body[im.Start:im.End]...), " Q\n"...)
+	if !copies {
+		m.set.extra = append(m.set.extra, content.Patch{Invocation: im.Invocation, Start: im.Start, End: im.End})
+	}
+	m.set.extra = append(m.set.extra, content.Patch{Invocation: im.Invocation, Start: at, End: at, New: b})
+	return nil
+}
+
+// numbers writes a matrix as operands.
+func numbers(m pdf.Matrix) (b []byte) {
+	for _, v := range m {
+		b = append(content.AppendNumber(b, math.Round(v*1e6)/1e6), ' ')
+	}
+	return b
+}
+
+// outside finds where the outermost q that is open at a place of a body is closed, and the matrix that holds there. marks: marked content
+// ends between the two.
+func outside(body []byte, from int, base pdf.Matrix) (at int, ctm pdf.Matrix, marks, ok bool) {
+	s := content.Scanner{Data: body}
+	var o content.Op
+	ctm = base
+	var stack []pdf.Matrix
+	passed := false
+	for s.Next(&o) {
+		passed = passed || o.Start >= from
+		switch {
+		case o.Code.Saves():
+			stack = append(stack, ctm)
+		case o.Code.Restores():
+			if len(stack) > 0 {
+				ctm, stack = stack[len(stack)-1], stack[:len(stack)-1]
+			}
+			if passed && len(stack) == 0 {
+				return o.End, ctm, marks, true
+			}
+		case o.Code.Transforms() && len(o.Args) == 6:
+			var c pdf.Matrix
+			for i, a := range o.Args {
+				c[i] = a.Num
+			}
+			ctm = c.Mul(ctm)
+		case passed && o.Code.EndsMark():
+			marks = true
+		}
+		if passed && len(stack) == 0 {
+			return 0, ctm, false, false // it is in no frame of its own
+		}
+	}
+	return 0, ctm, false, false
+}
+
+// remove takes a thing off.
+func (m *mover) remove(o *object) {
+	m.set.at(m.page)
+	if o.shape != nil {
+		m.set.extra = append(m.set.extra, content.Patch{Invocation: 0, Start: o.shape.start, End: o.shape.end})
+		return
+	}
+	m.set.gone = append(m.set.gone, o.glyphs...)
+	mark := func(at int) {
+		for n := 0; at >= 0 && n < 64; n++ {
+			if id := m.page.Marks[at].MCID; id >= 0 && !slices.Contains(m.emptied, id) {
+				m.emptied = append(m.emptied, id)
+			}
+			at = m.page.Marks[at].Parent
+		}
+	}
+	for _, g := range o.glyphs {
+		mark(m.page.Shows[m.page.Glyphs[g].Show].Mark)
+	}
+	for _, i := range o.images {
+		im := &m.page.Images[i]
+		mark(im.Mark)
+		m.set.extra = append(m.set.extra, content.Patch{Invocation: im.Invocation, Start: im.Start, End: im.End})
+	}
+	for _, i := range o.paths {
+		pa := &m.page.Paths[i]
+		if clips(m.page, pa) {
+			continue
+		}
+		mark(pa.Mark)
+		m.set.extra = append(m.set.extra, content.Patch{Invocation: pa.Invocation, Start: pa.Start, End: pa.End})
+	}
+	if p := o.para; p != nil {
+		m.set.after = append(m.set.after, func() {
+			for _, k := range p.links {
+				if !k.ref.IsZero() && !slices.Contains(k.mine, false) {
+					structure.CutObjects(m.doc, annot.Remove(m.doc, m.page.Ref, k.ref))
+				}
+			}
+		})
+	}
+}
+
+// silence takes what is said instead of content from tags of which nothing is left.
+func (m *mover) silence(ctx context.Context, ref pdf.Ref) {
+	if len(m.emptied) == 0 {
+		return
+	}
+	now, err := content.NewReader(m.doc).Page(ctx, ref, wanted)
+	if err != nil || now.Cut {
+		return
+	}
+	left := map[int]bool{}
+	note := func(at int) {
+		for n := 0; at >= 0 && n < 64; n++ {
+			left[now.Marks[at].MCID] = true
+			at = now.Marks[at].Parent
+		}
+	}
+	for i := range now.Shows {
+		if now.Shows[i].N > 0 {
+			note(now.Shows[i].Mark)
+		}
+	}
+	for i := range now.Images {
+		note(now.Images[i].Mark)
+	}
+	for i := range now.Paths {
+		note(now.Paths[i].Mark)
+	}
+	structure.Silence(m.doc, ref, slices.DeleteFunc(m.emptied, func(id int) bool { return left[id] }))
+}
+
+// showAgain shows glyphs once more, moved.
+func (d *laid) showAgain(page *content.Page, glyphs []int, m pdf.Matrix) {
+	gone := d.gone
+	d.moveGlyphs(page, glyphs, m)
+	d.gone = gone
+}
+
+// carried is content that goes to another page.
+type carried struct {
+	write func(name func(kind pdf.Name, ref pdf.Ref) pdf.Name) []byte
+}
+
+// carry takes a thing along to another page.
+func (m *mover) carry(o *object, t pdf.Matrix) error {
+	if o.shape != nil {
+		moved := o.shape.Shape.moved(t)
+		m.carried = append(m.carried, carried{func(name func(pdf.Name, pdf.Ref) pdf.Name) []byte { return moved.write(m.doc, name) }})
+		return nil
+	}
+	var shows []int32
+	in := map[int]bool{}
+	for _, g := range o.glyphs {
+		in[g] = true
+		if s := m.page.Glyphs[g].Show; !slices.Contains(shows, s) {
+			shows = append(shows, s)
+		}
+	}
+	for _, i := range o.paths {
+		pa := &m.page.Paths[i]
+		fill, ok := pa.State.Fill.Set(m.doc, nil, false)
+		stroke, ok2 := pa.State.Stroke.Set(m.doc, nil, true)
+		if !ok && pa.Fills() || !ok2 && pa.Strokes() {
+			return step.Refuse("the colours of a drawing are set in a way that another page can't take over")
+		}
+		body := slices.Clone(m.page.Invocations[pa.Invocation].Body.Data[pa.Start:pa.End])
+		m.carried = append(m.carried, carried{func(func(pdf.Name, pdf.Ref) pdf.Name) []byte {
+			b := append([]byte("q "), numbers(pa.State.CTM.Mul(t))...)
+			b = append(append(append(b, "cm "...), fill...), stroke...)
+			b = append(content.AppendNumber(b, pa.State.LineWidth), " w "...)
+			return append(append(b, body...), " Q\n"...)
+		}})
+	}
+	for _, i := range o.images {
+		im := &m.page.Images[i]
+		if im.Ref.IsZero() {
+			return step.Refuse("the picture is a part of the page's content, and can't go to another page")
+		}
+		m.carried = append(m.carried, carried{func(name func(pdf.Name, pdf.Ref) pdf.Name) []byte {
+			b := append([]byte("q "), numbers(im.Matrix.Mul(t))...)
+			return append(append(pdf.AppendObject(append(b, "cm "...), name("XObject", im.Ref)), " Do"...), " Q\n"...)
+		}})
+	}
+	slices.Sort(shows)
+	for _, s := range shows {
+		sh := &m.page.Shows[s]
+		st := sh.State
+		v := &m.page.Invocations[sh.Invocation]
+		fill, ok := st.Fill.Set(m.doc, nil, false)
+		font, isRef := m.doc.Dict(v.Resources.Get("Font")).Get(st.FontName).(pdf.Ref)
+		only, ok2 := content.Only(m.page, sh, func(g int) bool { return in[g] })
+		if !ok || !ok2 || !isRef || st.FontName == "" {
+			return step.Refuse("the text is set in a way that another page can't take over")
+		}
+		m.carried = append(m.carried, carried{func(name func(pdf.Name, pdf.Ref) pdf.Name) []byte {
+			b := append([]byte("q "), fill...)
+			b = append(b, "BT "...)
+			b = append(pdf.AppendObject(b, name("Font", font)), ' ')
+			for _, x := range []struct {
+				v  float64
+				op string
+			}{{st.Size, "Tf"}, {st.CharSpace, "Tc"}, {st.WordSpace, "Tw"}, {100 * st.Scale, "Tz"}, {st.Rise, "Ts"}, {float64(st.Render), "Tr"}} {
+				b = append(append(append(content.AppendNumber(b, x.v), ' '), x.op...), ' ')
+			}
+			b = append(append(b, numbers(sh.Before.Mul(st.CTM).Mul(t))...), "Tm "...)
+			return append(append(b, only...), " ET Q\n"...)
+		}})
+	}
+	return nil
+}
+
+// put writes what was carried onto a page.
+func (m *mover) put(to pdf.Ref) error {
+	if structure.Tagged(m.doc) {
+		m.warn("The document is tagged, and what comes to the other page has no tag there: who listens to it does not hear it.")
+	}
+	return draw.Onto(m.doc, to, func(name func(pdf.Name, pdf.Ref) pdf.Name) (b []byte) {
+		for _, c := range m.carried {
+			b = append(b, c.write(name)...)
+		}
+		return b
+	})
+}
+
+// Found is a thing of a page as screens show it. Its quad is the one that it is drawn in, from the lower left corner on, against the clock.
+type Found struct {
+	What  string
+	At    int
+	Quad  layout.Quad
+	Text  string // of a paragraph
+	Lines []float64
+	// of a picture
+	W, H   int     // pixels
+	DPI    float64 // as it is shown here
+	Kind   string  // how it is stored: "JPEG", "JPEG 2000", "black and white", ...
+	Bytes  int64
+	Uses   int // how often the page shows it
+	Inline bool
+	Why    string // why it can't be changed
+	Shape  *Shape // in default user space
+}
+
+// Things lists what stands on the page: paragraphs, pictures, drawings and shapes, in the order in which the first three are painted.
+func (s *Sheet) Things() (out []Found) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	visible := s.Doc.Geometry(s.Ref).Visible
+	rect := func(b pdf.Rect) layout.Quad {
+		return layout.Quad{{b.X0, b.Y0}, {b.X1, b.Y0}, {b.X1, b.Y1}, {b.X0, b.Y1}}
+	}
+	for i := range s.lay.Paragraphs {
+		p := &s.lay.Paragraphs[i]
+		if s.lay.Annotation(&s.lay.Words[s.lay.Lines[p.Lines[0]].Words[0]]) {
+			continue
+		}
+		f := Found{What: "paragraph", At: i, Quad: quadOf(s.lay, p.Lines), Text: s.lay.ParagraphText(p)}
+		sh := &s.page.Shows[s.page.Glyphs[s.lay.Glyphs(&s.lay.Words[s.lay.Lines[p.Lines[0]].Words[0]])[0]].Show]
+		if placedBy(s.Doc, s.page, sh.Invocation, sh.Start) {
+			f.Why = errPlacedOne.Error()
+		}
+		out = append(out, f)
+	}
+	for i := range s.page.Images {
+		im := &s.page.Images[i]
+		if im.Hidden || !s.page.Invocations[im.Invocation].Annotation.IsZero() {
+			continue
+		}
+		f := Found{What: "picture", At: i, Inline: im.Ref.IsZero()}
+		for k, c := range [4][2]float64{{0, 0}, {1, 0}, {1, 1}, {0, 1}} {
+			f.Quad[k][0], f.Quad[k][1] = im.Matrix.Apply(c[0], c[1])
+		}
+		if placedBy(s.Doc, s.page, im.Invocation, im.Start) {
+			f.Why = errPlacedOne.Error()
+		}
+		if st := s.Doc.Stream(im.Ref); st != nil {
+			n := func(k pdf.Name) int {
+				v, _ := pdf.Number(s.Doc.Resolve(st.Dict.Get(k)))
+				return int(max(0, min(v, 1e6)))
+			}
+			f.W, f.H, f.Kind = n("Width"), n("Height"), storedAs(s.Doc, st)
+			f.Bytes = int64(n("Length"))
+			if long := math.Hypot(im.Matrix[0], im.Matrix[1]); long > 0 {
+				f.DPI = float64(f.W) / long * 72
+			}
+			for k := range s.page.Images {
+				if s.page.Images[k].Ref == im.Ref {
+					f.Uses++
+				}
+			}
+		}
+		out = append(out, f)
+	}
+	for i, list := range drawings(s.page, visible, heldPaths(s.Doc, s.page, s.lay, visible)) {
+		pa := &s.page.Paths[list[0]]
+		box := pa.Bounds
+		for _, k := range list {
+			box = around(box, s.page.Paths[k].Bounds)
+		}
+		f := Found{What: "drawing", At: i, Quad: rect(box)}
+		if placedBy(s.Doc, s.page, pa.Invocation, pa.Start) {
+			f.Why = errPlacedOne.Error()
+		}
+		out = append(out, f)
+	}
+	for i, sh := range shapesOf(s.page) {
+		shape := sh.Shape
+		out = append(out, Found{What: "shape", At: i, Quad: rect(shape.box()), Shape: &shape})
+	}
+	return out
+}
+
+// storedAs says for people how a picture is stored.
+func storedAs(doc *pdf.Document, s *pdf.Stream) string {
+	filter := doc.Resolve(s.Dict.Get("Filter"))
+	if a, ok := filter.(pdf.Array); ok && len(a) > 0 {
+		filter = doc.Resolve(a[len(a)-1])
+	}
+	name, _ := filter.(pdf.Name)
+	switch name {
+	case "DCTDecode":
+		return "JPEG"
+	case "JPXDecode":
+		return "JPEG 2000"
+	case "JBIG2Decode", "CCITTFaxDecode":
+		return "black and white"
+	}
+	if mask, _ := doc.Resolve(s.Dict.Get("ImageMask")).(pdf.Boolean); bool(mask) {
+		return "stencil"
+	}
+	return "without loss"
+}

@@ -1,0 +1,179 @@
+package amend
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	amending "glenrain/core/amend"
+	"glenrain/core/draw"
+	"glenrain/core/step"
+	"glenrain/desk"
+	"glenrain/web/station"
+)
+
+// arranging is the job in which what stands on a page is moved and changed as a whole.
+func arranging() station.Job {
+	return station.Job{
+		Path: "things", Words: "pictures, blocks", Slip: "things.html", Module: "things.js",
+		Steps: []station.Form{{Step: "move-things", Fill: fillMove}, {Step: "remove-things", Fill: fillRemove}, {Step: "change-picture"}},
+		Finds: []station.Find{
+			{Text: "Move, resize or remove pictures and blocks of text", Words: "move resize turn rotate copy remove delete picture image block align distribute drawing"},
+			{Text: "Replace a picture", Words: "replace change swap picture image photo logo crop brightness contrast gray"},
+			{Text: "Put a picture on a page", Words: "add insert put picture image photo logo"},
+		},
+		Keys: []station.Key{
+			{Keys: []string{"j"}, Act: "thing-next", What: "the next thing on the page"},
+			{Keys: []string{"Shift+j"}, Act: "thing-back", What: "the one before", Show: []string{"Shift", "J"}},
+			{Keys: []string{"ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown"}, Act: "thing-move", What: "move it by a point", Show: []string{"←", "→", "↑", "↓"}},
+			{Keys: []string{"Shift+ArrowLeft", "Shift+ArrowRight", "Shift+ArrowUp", "Shift+ArrowDown"}, Act: "thing-move", What: "move it by ten", Show: []string{"Shift", "arrow"}},
+			{Keys: []string{"Delete", "Backspace"}, Act: "thing-remove", What: "take it off", Show: []string{"Delete"}},
+			{Keys: []string{"Escape"}, Act: "thing-none", What: "take nothing"},
+		},
+	}
+}
+
+// drawing is the job in which shapes are drawn.
+func drawing() station.Job {
+	return station.Job{
+		Path: "shapes", Words: "shapes", Slip: "shapes.html", Module: "shapes.js",
+		Steps: []station.Form{{Step: "add-shape"}, {Step: "change-shape"}},
+		Finds: []station.Find{{Text: "Draw a line, an arrow, a rectangle or another shape", Words: "draw shape line arrow rectangle ellipse circle polygon freehand box"}},
+	}
+}
+
+func fillMove(v *station.Visit, s step.Step) error {
+	m, ok := s.(*amending.MoveThings)
+	if !ok {
+		return step.Refuse("nothing is to be moved")
+	}
+	return readThings(v.Request, &m.Things)
+}
+
+func fillRemove(v *station.Visit, s step.Step) error {
+	m, ok := s.(*amending.RemoveThings)
+	if !ok {
+		return step.Refuse("nothing is to be taken off")
+	}
+	return readThings(v.Request, &m.Things)
+}
+
+func readThings(r *http.Request, into *[]amending.Thing) error {
+	if err := json.Unmarshal([]byte(r.FormValue("_things")), into); err != nil {
+		return step.Refuse("choose something on the page")
+	}
+	return nil
+}
+
+type thingView struct {
+	What   string      `json:"what"`
+	At     int         `json:"at"`
+	Q      [8]float64  `json:"q"`
+	Name   string      `json:"name"`
+	Text   string      `json:"text,omitempty"`
+	Detail string      `json:"detail,omitempty"`
+	Uses   int         `json:"uses,omitempty"`
+	Inline bool        `json:"inline,omitempty"`
+	Why    string      `json:"why,omitempty"`
+	Shape  *shapeView  `json:"shape,omitempty"`
+	Points [][]float64 `json:"points,omitempty"`
+}
+
+type shapeView struct {
+	Kind    string  `json:"kind"`
+	Stroke  string  `json:"stroke"`
+	Fill    string  `json:"fill"`
+	Width   float64 `json:"width"`
+	Dash    string  `json:"dash"`
+	Opacity float64 `json:"opacity"`
+}
+
+// found lists what stands on a page.
+func found(s *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
+	p, err := s.place(d, r)
+	if err != nil {
+		return err
+	}
+	out := []thingView{}
+	count := map[string]int{}
+	for _, f := range p.sheet.Things() {
+		count[f.What]++
+		v := thingView{What: f.What, At: f.At, Q: p.corners(f.Quad), Name: fmt.Sprintf("%s %d", strings.ToUpper(f.What[:1])+f.What[1:], count[f.What]), Text: f.Text, Inline: f.Inline, Why: f.Why}
+		if f.What == "picture" && f.W > 0 {
+			v.Detail = fmt.Sprintf("%s by %s pixels, %.0f to the inch here, %s, %s", step.Thousands(f.W), step.Thousands(f.H), f.DPI, station.Weight(f.Bytes), f.Kind)
+			v.Uses = f.Uses
+		}
+		if sh := f.Shape; sh != nil {
+			v.Shape = &shapeView{sh.Kind, sh.Stroke, sh.Fill, float64(sh.Width), sh.Dash, sh.Opacity}
+			for part := range strings.FieldsSeq(sh.Points) {
+				a, b, _ := strings.Cut(part, ",")
+				x, _ := strconv.ParseFloat(a, 64)
+				y, _ := strconv.ParseFloat(b, 64)
+				x, y = station.SeenPoint(p.g, x, y)
+				v.Points = append(v.Points, []float64{x, y})
+			}
+		}
+		out = append(out, v)
+	}
+	return station.SendJSON(w, out)
+}
+
+// taken sends a picture of the page as a file.
+func taken(s *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
+	p, err := s.place(d, r)
+	if err != nil {
+		return err
+	}
+	var b bytes.Buffer
+	kind, err := p.sheet.PictureFile(int(station.FormID(r, "picture")), &b)
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", map[string]string{"jpg": "image/jpeg", "png": "image/png"}[kind])
+	w.Header().Set("Content-Disposition", fmt.Sprintf(`attachment; filename="picture-%d.%s"`, station.FormID(r, "picture")+1, kind))
+	_, _ = w.Write(b.Bytes())
+	return nil
+}
+
+// bring replaces a picture by the file that is sent, or puts it on the page.
+func bring(_ *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
+	ask := r.URL.Query()
+	key := station.Text(r, "key")
+	c := desk.Change{Document: station.ID(r, "id"), Person: station.Person(r).ID, Name: "replace-picture", RequestID: station.RequestID(ask.Get("request"), key)}
+	seen, _ := strconv.ParseUint(ask.Get("seen"), 10, 32)
+	c.Seen = uint(seen)
+	if c.RequestID == "" {
+		return step.Refuse("the request has no id of its own")
+	}
+	params := map[string]any{"page": key}
+	if ask.Has("x") {
+		c.Name = "add-picture"
+	}
+	for _, k := range []string{"x", "y", "width", "height"} {
+		if ask.Get(k) != "" {
+			params[k] = ask.Get(k) + "pt"
+		}
+	}
+	if n, err := strconv.Atoi(ask.Get("picture")); err == nil {
+		params["picture"] = n
+	}
+	if ask.Get("fit") != "" {
+		params["fit"] = ask.Get("fit")
+	}
+	if ask.Get("everywhere") == "yes" {
+		params["everywhere"] = true
+	}
+	out, err := d.DoWith(r.Context(), c, r.Body, func(from string) (json.RawMessage, error) {
+		params["from"] = from
+		return json.Marshal(params)
+	})
+	if err != nil {
+		return err
+	}
+	return station.SendJSON(w, map[string]any{"said": out.Step.Sentence + ".", "page": out.Step.Show, "warnings": out.Step.WarningList()})
+}
+
+const mostPicture = draw.MaxPictureFile
