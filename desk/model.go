@@ -141,6 +141,7 @@ type State struct {
 	StepID     uint   // the step that led here from the parent
 	Depth      int    // updates since the base
 	FoldSHA    string // one update that stands for all since the base; later ones stand on it
+	Called     string // the name that somebody gave it
 	Noted      string // what is known of the pages at a fold or a new base, so that no step before it need be read (see notes)
 }
 
@@ -340,6 +341,9 @@ func migrate(db *gorm.DB) error {
 	}, {
 		ID:      "11: words of the house",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&LearnedWord{}) },
+	}, {
+		ID:      "12: names of states",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&State{}) },
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

@@ -99,7 +99,7 @@ func (d *Desk) comeAgain(ctx context.Context, head *Snapshot, state uint, act st
 	if err != nil {
 		return nil, err
 	}
-	snap.State.ID, snap.State.BackID, snap.State.Act = 0, head.State.ID, act
+	snap.State.ID, snap.State.BackID, snap.State.Act, snap.State.Called = 0, head.State.ID, act, ""
 	snap.Document.ChangedAt, snap.Document.ChangedBy = d.now(), person
 	snap.describe()
 	snap.Document.Paper = paperOf(snap.PDF)

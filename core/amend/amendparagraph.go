@@ -16,10 +16,10 @@ import (
 // Paragraph is the step "amend-paragraph". Text says what the paragraph is to say; or Edits are made in it, one after the other.
 type Paragraph struct {
 	Page  step.Pages `json:"page" required:"yes" help:"the page"`
-	At    int        `json:"paragraph" min:"0" help:"which paragraph of the page: its place in the list that text --json gives, counted from 0"`
-	Line  int        `json:"line,omitempty" min:"0" help:"only this line of it, counted from 1; 0 for all of it"`
-	Last  int        `json:"last_line,omitempty" min:"0" help:"up to which line, where it is more than one"`
-	Join  int        `json:"join,omitempty" min:"0" max:"50" help:"how many of the paragraphs behind it belong to it"`
+	At    int        `json:"paragraph" names:"yes" min:"0" help:"which paragraph of the page: its place in the list that text --json gives, counted from 0"`
+	Line  int        `json:"line,omitempty" names:"yes" min:"0" help:"only this line of it, counted from 1; 0 for all of it"`
+	Last  int        `json:"last_line,omitempty" names:"yes" min:"0" help:"up to which line, where it is more than one"`
+	Join  int        `json:"join,omitempty" names:"yes" min:"0" max:"50" help:"how many of the paragraphs behind it belong to it"`
 	Text  string     `json:"text,omitempty" help:"what it is to say"`
 	Edits []Edit     `json:"edits,omitempty" help:"what is changed in it, one after the other"`
 	Grow  string     `json:"grow,omitempty" enum:",push,tighten,fill" help:"where it grows: what stands below moves down, its lines stand closer, or it fills the room below; by itself the first of these that is possible"`
@@ -29,7 +29,7 @@ type Paragraph struct {
 	Above   step.Length `json:"above,omitempty" min:"0" max:"2000" help:"space that is put above it"`
 	Width   step.Length `json:"width,omitempty" min:"0" max:"14400" help:"how wide it is"`
 	// Was is the paragraph's text when it was edited: another text is refused.
-	Was string `json:"was,omitempty" help:"what it says now; where it does not, nothing is done"`
+	Was string `json:"was,omitempty" names:"yes" help:"what it says now; where it does not, nothing is done"`
 }
 
 // Edit puts a text in the place of another, or, with Style, gives what stands there another look.

@@ -23,7 +23,7 @@ import (
 // ChangePicture is the step "change-picture".
 type ChangePicture struct {
 	Page       step.Pages `json:"page" required:"yes" help:"the page it stands on"`
-	Picture    int        `json:"picture" min:"0" help:"which picture of the page, counted from 0"`
+	Picture    int        `json:"picture" names:"yes" min:"0" help:"which picture of the page, counted from 0"`
 	Everywhere bool       `json:"everywhere,omitempty" help:"wherever the document shows it; otherwise only here"`
 	Flip       string     `json:"flip,omitempty" enum:",across,down" help:"mirrored left to right, or top to bottom"`
 	// Parts of the width and height that are cut off, per cent.
@@ -41,7 +41,7 @@ type ChangePicture struct {
 // ReplacePicture is the step "replace-picture".
 type ReplacePicture struct {
 	Page       step.Pages     `json:"page" required:"yes" help:"the page it stands on"`
-	Picture    int            `json:"picture" min:"0" help:"which picture of the page, counted from 0"`
+	Picture    int            `json:"picture" names:"yes" min:"0" help:"which picture of the page, counted from 0"`
 	From       step.SourceRef `json:"from" required:"choose a picture" help:"the new picture: path:FILE"`
 	Fit        string         `json:"fit,omitempty" enum:"fit,fill,stretch" help:"how it fits the frame of the old one: all of it is seen, it fills the frame, or it is stretched to it"`
 	Everywhere bool           `json:"everywhere,omitempty" help:"wherever the document shows it; otherwise only here"`

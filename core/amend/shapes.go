@@ -41,7 +41,7 @@ type AddShape struct {
 // ChangeShape is the step "change-shape". Points that are empty stay.
 type ChangeShape struct {
 	Page step.Pages `json:"page" required:"yes" help:"the page"`
-	At   int        `json:"at" min:"0" help:"which shape of the page, counted from 0"`
+	At   int        `json:"at" names:"yes" min:"0" help:"which shape of the page, counted from 0"`
 	Shape
 }
 

@@ -16,7 +16,7 @@ import (
 var jobs = []string{"amend", "annotate", "arrange", "bookmark", "furnish", "recognize"}
 
 // rooms are those below the jobs, lowest first: a room imports only rooms before it.
-var rooms = []string{"child", "pdf", "typeset", "convert", "raster", "font", "picture", "scan", "ocr", "spelling", "content", "layout", "draw", "nav", "annot", "field", "structure", "claim", "step", "finding", "naming", "outgoing"}
+var rooms = []string{"child", "pdf", "typeset", "convert", "raster", "font", "picture", "scan", "ocr", "spelling", "content", "layout", "draw", "nav", "annot", "field", "structure", "claim", "step", "compare", "finding", "naming", "outgoing"}
 
 // mayWeb tells which rooms outside core a room of web may import: web itself has the list of all; the contract knows the desk; the shell,
 // stations and screens know the contract and the desk, and not one another.

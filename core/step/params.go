@@ -15,7 +15,7 @@ import (
 )
 
 // The parameters of a step are the fields of its struct that have a json tag, those of embedded structs too. Tags say what a
-// parameter takes: help (what it means), enum ("a,b"), min, max, required ("yes", or what to say where it is missing); and what it was called before: was ("old,older") for
+// parameter takes: help (what it means), enum ("a,b"), min, max, required ("yes", or what to say where it is missing), names ("yes": it says what the step is done to); and what it was called before: was ("old,older") for
 // its name, wasvalue ("old=new,...") for the values of an enum.
 
 // param is one parameter of a step that is at hand.

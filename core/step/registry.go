@@ -133,6 +133,8 @@ type Field struct {
 	Min      *float64 `json:"min,omitempty"`
 	Max      *float64 `json:"max,omitempty"`
 	Required bool     `json:"required,omitempty"`
+	// Names says that it names what the step is done to, which is not a value that is changed later.
+	Names bool `json:"-"`
 }
 
 // Description describes a kind for those who write steps.
@@ -147,7 +149,7 @@ type Description struct {
 func (k Kind) Describe() Description {
 	d := Description{Name: k.Name, Meaning: k.Meaning, Fields: []Field{}}
 	eachParam(k.New(), func(p param) bool {
-		out := Field{Name: p.name, Type: typeName(p.field.Type), Meaning: p.field.Tag.Get("help"), Required: p.field.Tag.Get("required") != "", OneOf: p.enum()}
+		out := Field{Name: p.name, Type: typeName(p.field.Type), Meaning: p.field.Tag.Get("help"), Required: p.field.Tag.Get("required") != "", OneOf: p.enum(), Names: p.field.Tag.Get("names") != ""}
 		out.Min, out.Max = bound(p.field.Tag.Get("min")), bound(p.field.Tag.Get("max"))
 		if !p.value.IsZero() {
 			out.Default = p.value.Interface()

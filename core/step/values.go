@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 )
 
 // Length is a length in points. In JSON it is a number of points, or a string with
@@ -140,6 +141,9 @@ func Named(at []int) string {
 // Sentence begins s with a capital letter.
 func Sentence(s string) string {
 	if s == "" {
+		return s
+	}
+	if s[0] >= utf8.RuneSelf { // a quotation mark, which has no capital
 		return s
 	}
 	return strings.ToUpper(s[:1]) + s[1:]

@@ -21,7 +21,7 @@ var files embed.FS
 func Station() station.Station {
 	return station.Station{
 		Path: "amend", Name: "Amend", Words: "text, pictures", Surface: station.Paper, Files: files, Routes: routes,
-		Jobs: []station.Job{writing(), arranging(), drawing(), replacing()},
+		Jobs: []station.Job{writing(), arranging(), drawing(), replacing(), comparing()},
 	}
 }
 
@@ -87,6 +87,8 @@ func routes(r station.Router, h station.Host) {
 	r.Get("/amend/begin/{key}", with(begin))
 	r.PostLarge("/amend/set/{key}", mostTyped, with(set))
 	r.Get("/amend/found/{key}", with(found))
+	r.Get("/amend/compared", with(compared))
+	r.Get("/amend/compared/{key}", with(comparedPage))
 	r.Get("/amend/taken/{key}", with(taken))
 	r.PostLarge("/amend/bring/{key}", mostPicture, with(bring))
 }

@@ -2,7 +2,7 @@
 import { el, answer } from "../dom.js";
 import { startPreview } from "../sentence/preview.js";
 import { state, page, on } from "../state.js";
-import { startCompare } from "./compare.js";
+import { startParting } from "../surface/parting.js";
 
 let kept = new Set(); // "0.3" or "0.3:2": what stays a picture
 let of = ""; // of which document
@@ -14,7 +14,7 @@ export function mount({ slip, paper, strip, signal }) {
   form.elements.keep.value = [...kept].join(" ");
   let blocks = [];
   let read = "";
-  startCompare(paper, signal);
+  startParting(paper, signal);
   startPreview(form, { paper, strip, signal });
 
   async function looked() {

@@ -41,6 +41,10 @@ func (s *Server) deskRoutes(r router) {
 	r.Get("/desk/{id}/trail", s.trailMore)
 	r.Get("/desk/{id}/trail/{step}", s.beforeAfter)
 	r.Post("/desk/{id}/trail/{step}/undo", s.undoStep)
+	r.Get("/desk/{id}/trail/{step}/values", s.stepValues)
+	r.PostLarge("/desk/{id}/trail/{step}/values", maxStep, s.changeStep)
+	r.Post("/desk/{id}/states/{state}/name", s.callState)
+	r.Post("/desk/{id}/states/{state}/go", s.goBack)
 	r.Get("/desk/{id}/picture/{key}/{version}/{box}", s.picture)
 	r.Get("/desk/{id}/region/{key}", s.region)
 	r.Get("/desk/{id}/find", s.findText)
@@ -252,6 +256,9 @@ type trailStep struct {
 	At       string
 	Show     string
 	Newest   bool
+	State    uint
+	Called   string
+	Values   bool // it has some that can be changed
 }
 
 // trailPart is how many steps are sent at a time.
@@ -275,8 +282,16 @@ func (s *Server) trail(r *http.Request, snap *desk.Snapshot, place string, befor
 	} else {
 		v.Began = "Added"
 	}
+	states := make([]uint, len(steps))
+	for i := range steps {
+		states[i] = steps[i].StateID
+	}
+	called, err := s.desk.Called(r.Context(), snap.Document.ID, states)
+	if err != nil {
+		return v, err
+	}
 	for i, st := range steps {
-		v.Steps = append(v.Steps, trailStep{st.ID, st.Sentence, st.WarningList(), people[st.PersonID], station.When(st.At), st.Show, before == 0 && i == 0})
+		v.Steps = append(v.Steps, trailStep{st.ID, st.Sentence, st.WarningList(), people[st.PersonID], station.When(st.At), st.Show, before == 0 && i == 0, st.StateID, called[st.StateID], s.changeable(&st)})
 	}
 	return v, nil
 }

@@ -18,6 +18,8 @@ document.addEventListener("click", (e) => {
 
 document.addEventListener("htmx:after:swap", () => {
   if (el("look")?.childElementCount && !el("look").open) el("look").showModal();
+  const wrong = document.querySelector("#look[open] .values-said"); // what is refused is said where it was asked for
+  if (wrong) wrong.textContent = document.querySelector("#message .said.problem p")?.textContent ?? "";
   const said = document.querySelector("#message [data-fields]");
   if (said) showFieldErrors(JSON.parse(said.dataset.fields));
 });

@@ -27,6 +27,7 @@ export async function startDesk() {
     swatches();
     const swap = el("swap");
     if (!swap || swap.dataset.loaded) return;
+    if (el("look")?.open) el("look").close();
     const was = index(state.at);
     read();
     const next = page(swap.dataset.show) ?? page(state.at) ?? state.pages[Math.min(Math.max(was, 0), state.pages.length - 1)];

@@ -3,15 +3,16 @@ import { state, page, picture } from "../state.js";
 
 let at = 50; // hundredths of the width; it stays where it was put
 
-// startCompare lays the page as it is over the preview, left of the edge.
-export function startCompare(paper, signal) {
+// startParting lays another picture over that of the page, left of the edge: of the page as it is while a preview is shown; or what before
+// gives, an address, or nothing where there is none. words name the two sides. It gives a function that brings it up to date.
+export function startParting(paper, signal, { before: other, words = ["as it is", "as it will be"] } = {}) {
   const before = Object.assign(document.createElement("img"), { alt: "", className: "before", draggable: false });
   const edge = Object.assign(document.createElement("div"), { className: "parting", tabIndex: 0 });
   edge.setAttribute("role", "slider");
-  edge.setAttribute("aria-label", "Edge between the page as it is and as it will be");
+  edge.setAttribute("aria-label", `Edge between the page ${words[0]} and ${words[1]}`);
   edge.setAttribute("aria-valuemin", "0");
   edge.setAttribute("aria-valuemax", "100");
-  for (const [name, words] of [["was", "as it is"], ["will", "as it will be"]]) edge.append(Object.assign(document.createElement("span"), { className: name, textContent: words }));
+  for (const [i, name] of ["was", "will"].entries()) edge.append(Object.assign(document.createElement("span"), { className: name, textContent: words[i] }));
   paper.img.after(before);
   paper.paper.append(edge);
 
@@ -20,18 +21,18 @@ export function startCompare(paper, signal) {
     before.style.clipPath = `inset(0 ${100 - at}% 0 0)`;
     edge.style.left = `${at}%`;
     edge.setAttribute("aria-valuenow", String(Math.round(at)));
-    edge.setAttribute("aria-valuetext", `${Math.round(at)} % as it is`);
+    edge.setAttribute("aria-valuetext", `${Math.round(at)} % ${words[0]}`);
     edge.classList.toggle("at-left", at < 12);
     edge.classList.toggle("at-right", at > 88);
   };
 
   // There is something to compare while a preview is shown.
   const drawn = () => {
-    const shown = paper.img.src.startsWith("blob:");
-    before.hidden = edge.hidden = !shown;
     const p = page(state.at);
-    if (shown && p) {
-      const src = picture(p, Math.max(paper.now.w, paper.now.h));
+    const of = other ? other() : paper.img.src.startsWith("blob:") && p ? picture(p, Math.max(paper.now.w, paper.now.h)) : null;
+    before.hidden = edge.hidden = !of;
+    if (of) {
+      const src = of;
       if (before.getAttribute("src") !== src) before.src = src;
     }
   };
@@ -60,4 +61,5 @@ export function startCompare(paper, signal) {
   }, { once: true });
   put(at);
   drawn();
+  return drawn;
 }

@@ -1,0 +1,94 @@
+package desk
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"glenrain/core/step"
+)
+
+// mostCalled is how long the name of a state may be, in letters.
+const mostCalled = 80
+
+// CallState gives a state of a document's trail a name, by which it is found again; an empty one takes it away.
+func (d *Desk) CallState(ctx context.Context, person, document, state uint, name string) error {
+	if err := d.May(ctx, person, ActChange, document); err != nil {
+		return err
+	}
+	name = strings.Join(strings.Fields(name), " ")
+	if len([]rune(name)) > mostCalled {
+		return step.Refuse("a name has up to %d letters", mostCalled)
+	}
+	res := d.db.WithContext(ctx).Model(&State{}).Where("id = ? and document_id = ?", state, document).Update("called", name)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return ErrMissing
+	}
+	return res.Error
+}
+
+// Called gives the names of those of some states that have one.
+func (d *Desk) Called(ctx context.Context, document uint, states []uint) (map[uint]string, error) {
+	var rows []State
+	if err := d.db.WithContext(ctx).Select("id", "called").Where("document_id = ? and id in ? and coalesce(called, '') <> ''", document, states).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := map[uint]string{}
+	for _, r := range rows {
+		out[r.ID] = r.Called
+	}
+	return out, nil
+}
+
+// NamedStates lists the states of a document that have a name, the newest first.
+func (d *Desk) NamedStates(ctx context.Context, document uint) (out []State, err error) {
+	err = d.db.WithContext(ctx).Where("document_id = ? and coalesce(called, '') <> ''", document).Order("id desc").Limit(200).Find(&out).Error
+	return out, err
+}
+
+// Arrival gives the state in which a document came.
+func (d *Desk) Arrival(ctx context.Context, s *Snapshot) (uint, error) {
+	var first State
+	err := d.db.WithContext(ctx).Where("document_id = ? and parent_id = 0", s.Document.ID).Order("id").First(&first).Error
+	return first.ID, missing(err)
+}
+
+// GoBack makes a state of before the newest one; undoing leads back to where one was.
+func (d *Desk) GoBack(ctx context.Context, document, seen, person, state uint) (*Outcome, error) {
+	act := ""
+	out, err := d.onHead(ctx, document, seen, person, nil, func(head *Snapshot) (*Snapshot, error) {
+		var to State
+		if err := d.db.WithContext(ctx).First(&to, "id = ? and document_id = ?", state, document).Error; err != nil {
+			return nil, missing(err)
+		}
+		if to.ID == head.State.ID {
+			return nil, step.Refuse("this is how the document is now")
+		}
+		what := to.Called
+		if what == "" {
+			what, _ = d.whatLed(ctx, &to)
+		}
+		if what == "" {
+			what = "as it came"
+		}
+		act = fmt.Sprintf("Went back to “%s”", what)
+		return d.comeAgain(ctx, head, to.ID, act, person)
+	})
+	if err == nil {
+		out.Undone = act
+		d.changed(ctx, person, out, act)
+	}
+	return out, err
+}
+
+// StepOf gives a step of a document's trail, without its update.
+func (d *Desk) StepOf(ctx context.Context, person, document, id uint) (*Step, error) {
+	if _, err := d.Look(ctx, person, document); err != nil {
+		return nil, err
+	}
+	var row Step
+	if err := d.db.WithContext(ctx).Omit("update").First(&row, "id = ? and document_id = ?", id, document).Error; err != nil {
+		return nil, missing(err)
+	}
+	return &row, nil
+}
