@@ -117,3 +117,22 @@ func TestSuggest(t *testing.T) {
 	assert.False(t, s.Knows("harbuor"))
 	assert.True(t, spelling.For(nil, nil).Knows("anything"), "without a dictionary nothing is wrong")
 }
+
+// Words that no dictionary has are found; what is no word of a language is passed over.
+func TestDoubted(t *testing.T) {
+	dir := t.TempDir()
+	was := spelling.Folders
+	spelling.Folders = []string{dir}
+	t.Cleanup(func() { spelling.Folders = was })
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "cy_GB.aff"), []byte("SET UTF-8\n"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "cy_GB.dic"), []byte("8\nthe\nharbour\nquay\nsee\nor\nand\nsheet\na\n"), 0o600))
+	assert.Equal(t, []string{"cym"}, spelling.Installed())
+	text := "The harbour’s quay, see www.orrin.example or pilots@orrin.example, sheet_4.pdf and HM2; a berht-quay, the Harbour and the qay. DREDGE HARBOUR NHS iPad"
+	var got []string
+	for _, at := range spelling.Doubted(text, spelling.For([]string{"cym"}, nil)) {
+		got = append(got, text[at[0]:at[1]])
+	}
+	assert.Equal(t, []string{"berht", "qay", "DREDGE"}, got)
+	assert.Equal(t, "cym", spelling.Guess("the harbour and the quay, or a sheet"))
+	assert.Empty(t, spelling.Guess("der Hafen und die Kaimauer"))
+}

@@ -21,7 +21,7 @@ var files embed.FS
 func Station() station.Station {
 	return station.Station{
 		Path: "amend", Name: "Amend", Words: "text, pictures", Surface: station.Paper, Files: files, Routes: routes,
-		Jobs: []station.Job{writing(), arranging(), drawing(), replacing(), comparing()},
+		Jobs: []station.Job{writing(), arranging(), drawing(), replacing(), spell(), comparing()},
 	}
 }
 
@@ -87,6 +87,9 @@ func routes(r station.Router, h station.Host) {
 	r.Get("/amend/begin/{key}", with(begin))
 	r.PostLarge("/amend/set/{key}", mostTyped, with(set))
 	r.Get("/amend/found/{key}", with(found))
+	r.Get("/amend/spelled", with(spelled))
+	r.Get("/amend/spelled/{key}", with(spelledPage))
+	r.Post("/amend/learn", with(learn))
 	r.Get("/amend/compared", with(compared))
 	r.Get("/amend/compared/{key}", with(comparedPage))
 	r.Get("/amend/taken/{key}", with(taken))
