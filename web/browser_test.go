@@ -178,9 +178,9 @@ func (o *office) wait(js string, args ...any) {
 }
 
 // waitLong is wait for what takes long.
-func (o *office) waitLong(js string) {
+func (o *office) waitLong(js string, args ...any) {
 	o.t.Helper()
-	if err := rod.Try(func() { o.page.Timeout(2 * time.Minute).MustWait(js) }); err != nil {
+	if err := rod.Try(func() { o.page.Timeout(2*time.Minute).MustWait(js, args...) }); err != nil {
 		o.shot("failed")
 		o.t.Fatalf("waited in vain for %s: %.600s", js, o.page.MustEval(`() => document.body.innerText`).String())
 	}

@@ -11,6 +11,7 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -66,6 +67,23 @@ func (c *client) signIn(name string) {
 	code, body, _ := c.post("/enter", url.Values{"name": {name}, "password": {demo.Password}})
 	require.Equal(c.t, http.StatusOK, code, body)
 	require.Contains(c.t, body, "Drop files or folders here")
+}
+
+// do runs a step on a document, with the fields of its form.
+func (c *client) do(doc, name, fields string) {
+	c.t.Helper()
+	v, err := url.ParseQuery(fields)
+	require.NoError(c.t, err)
+	state, request := c.seen(doc)
+	v.Set("_seen", state)
+	v.Set("_request", request)
+	v.Set("_place", "amend")
+	code, body, _ := c.post("/desk/"+doc+"/do/"+name, v)
+	require.Equal(c.t, http.StatusOK, code, body)
+	require.Eventually(c.t, func() bool { // it may be done in the background
+		now, _ := c.seen(doc)
+		return now != state
+	}, 30*time.Second, 50*time.Millisecond, body)
 }
 
 func (c *client) bring(name string, data []byte) string {

@@ -5,6 +5,8 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"image"
+	"image/png"
 	"os"
 	"strings"
 	"testing"
@@ -397,6 +399,14 @@ func TestEveryStep(t *testing.T) {
 		"recognize-words":  {`{"page":"1","words":[{"word":1,"was":"Quay","text":"Quays"}]}`},
 		"replace-text":     {`{"pages":"all","pairs":[{"find":"Page","with":"Leaf"}]}`, `{"pages":"2-3","pairs":[{"find":"page 2","with":"Seite zwei"},{"find":"page","with":"sheet of paper"}],"leave":"0.3:1:0"}`},
 		"amend-paragraph":  {`{"page":"3","paragraph":0,"text":"Another text altogether, with ŵords that its font lacks"}`},
+		"add-text":         {`{"page":"2","x":"60pt","y":"300pt","width":"200pt","text":"The north berth is closed\nin the winter of 2026.","bold":"yes","colour":"moss"}`},
+		"move-things":      {`{"page":"1","things":[{"what":"paragraph","at":0,"x":20,"y":30,"turn":10}]}`, `{"page":"2","things":[{"what":"picture","at":0,"scale_x":50,"scale_y":50}],"copy":true}`, `{"page":"2","things":[{"what":"picture","at":0},{"what":"shape","at":0}],"to":"5"}`},
+		"remove-things":    {`{"page":"2","things":[{"what":"picture","at":0},{"what":"shape","at":0}]}`},
+		"change-picture":   {`{"page":"2","picture":0,"flip":"across","cut_left":20,"colours":"gray","opacity":50}`, `{"page":"2","picture":0,"brightness":30,"contrast":20,"everywhere":true}`},
+		"replace-picture":  {`{"page":"2","picture":0,"from":"photo","fit":"fill"}`, `{"page":"2","picture":0,"from":"photo","everywhere":true}`},
+		"add-picture":      {`{"page":"3","from":"photo","x":100,"y":100,"width":"60mm"}`},
+		"add-shape":        {`{"page":"3","kind":"arrow","points":"100,100 300,200","opacity":50}`, `{"page":"3","kind":"ellipse","points":"100,100 300,200","fill":"moss","dash":"dotted"}`},
+		"change-shape":     {`{"page":"2","at":0,"kind":"polygon","points":"100,100 300,200 120,240","stroke":"ink"}`},
 		"recognize-remove": {`{"pages":"1"}`},
 		"straighten":       {`{"pages":"1"}`, `{"pages":"all","light":false}`},
 		"set-text":         {`{"pages":"1-2","keep":"0.1:2"}`},
@@ -435,6 +445,13 @@ func TestEveryStep(t *testing.T) {
 						b.run("contents", `{"to":2}`)
 						p = strings.ReplaceAll(p, "TOC", draw.List(b.doc)[1].ID)
 					}
+				case "move-things", "remove-things", "change-picture", "replace-picture", "change-shape":
+					b.src["photo"] = gray(40, 30)
+					b.run("add-picture", `{"page":"2","from":"photo","x":100,"y":300,"width":200}`)
+					b.run("add-shape", `{"page":"2","kind":"rectangle","points":"100,600 300,700","fill":"ochre"}`)
+					b.src["photo"] = gray(30, 50)
+				case "add-picture":
+					b.src["photo"] = gray(30, 50)
 				case "labels-remove":
 					b.run("label", `{"pages":"1-2","style":"I II III"}`)
 				}
@@ -508,4 +525,15 @@ func hash(b []byte) (h uint64) {
 		h = h*1099511628211 + uint64(c)
 	}
 	return
+}
+
+// gray is a PNG file with a slope from black to white.
+func gray(w, h int) []byte {
+	img := image.NewGray(image.Rect(0, 0, w, h))
+	for i := range img.Pix {
+		img.Pix[i] = uint8(i * 255 / len(img.Pix))
+	}
+	var b bytes.Buffer
+	_ = png.Encode(&b, img) // into memory
+	return b.Bytes()
 }

@@ -145,10 +145,13 @@ func bring(_ *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) erro
 	c := desk.Change{Document: station.ID(r, "id"), Person: station.Person(r).ID, Name: "replace-picture", RequestID: station.RequestID(ask.Get("request"), key)}
 	seen, _ := strconv.ParseUint(ask.Get("seen"), 10, 32)
 	c.Seen = uint(seen)
+	if err := d.MayStep(r.Context(), c.Person, c.Document, c.Name); err != nil { // before anything of what is sent is looked at
+		return err
+	}
 	if c.RequestID == "" {
 		return step.Refuse("the request has no id of its own")
 	}
-	params := map[string]any{"page": key}
+	params := map[string]any{"page": []string{key}}
 	if ask.Has("x") {
 		c.Name = "add-picture"
 	}

@@ -29,6 +29,7 @@ export function mount({ paper, strip, signal }) {
 
   startPreview(pictures, { paper, strip, signal, wants: () => !pictures.hidden && changedPicture() });
   startFields(el("things-held"), signal);
+  pictures.addEventListener("submit", () => (kept = { key: state.at, names: held.map((i) => name(list[i])) }), { signal });
   const changedPicture = () => ["flip", "colours", "order"].some((k) => pictures.elements[k].value) || ["cut_left", "cut_right", "cut_top", "cut_bottom", "brightness", "contrast", "opacity"].some((k) => Number(pictures.elements[k].value || 0) !== 0);
 
   async function looked() {

@@ -102,7 +102,11 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 		w.Header().Set("Retry-After", "2")
 	}
 	var conflict *desk.Conflict
-	if errors.As(err, &conflict) && r.FormValue("_place") != "" && station.OnlyPart(r) {
+	kept := r.FormValue("_keep") != "" // what was written stands in the page, and would be lost with it
+	if kept && errors.As(err, &conflict) {
+		sentence = "Somebody changed this page meanwhile, and the change was not done. What you wrote still stands here: copy it, and load the page anew."
+	}
+	if !kept && errors.As(err, &conflict) && r.FormValue("_place") != "" && station.OnlyPart(r) {
 		shown := station.Shown{Snapshot: conflict.Head, Place: r.FormValue("_place"), Code: code, Message: &station.Message{Text: sentence, Problem: true}}
 		if err := s.show(w, r, shown); err == nil {
 			return

@@ -93,7 +93,7 @@ function refresh() {
     waiting = setTimeout(() => changedTo !== state.seen && refresh(), 700);
     return;
   }
-  const busy = document.querySelector(".drag-stack, .htmx-request, dialog[open]") || [...el("slip").querySelectorAll("input, select, textarea")].some(changedByHand);
+  const busy = document.querySelector(".drag-stack, .htmx-request, dialog[open], .amend-field") || [...el("slip").querySelectorAll("input, select, textarea")].some(changedByHand);
   if (!busy) return newest();
   const said = say("Somebody changed this document.");
   if (!said) return;

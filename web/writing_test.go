@@ -1,0 +1,458 @@
+package web
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/go-rod/rod/lib/input"
+	"github.com/go-rod/rod/lib/proto"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glenrain/core/pdf/pdftest"
+)
+
+// pointOn gives the place in the window of a place on the page that is shown, in points.
+func (o *office) pointOn(x, y float64) proto.Point {
+	o.t.Helper()
+	v := o.page.MustEval(`(x, y) => { const p = document.querySelector("#paper").getBoundingClientRect(); const l = document.querySelector("#paper-layer").viewBox.baseVal; const s = p.width / l.width; return [p.left + x * s, p.top + y * s]; }`, x, y).Arr()
+	return proto.Point{X: v[0].Num(), Y: v[1].Num()}
+}
+
+func (o *office) clickOn(x, y float64) {
+	o.t.Helper()
+	p := o.pointOn(x, y)
+	o.page.Mouse.MustMoveTo(p.X, p.Y)
+	o.page.Mouse.MustClick(proto.InputMouseButtonLeft)
+}
+
+func (o *office) dragOn(x0, y0, x1, y1 float64) {
+	o.t.Helper()
+	a, b := o.pointOn(x0, y0), o.pointOn(x1, y1)
+	o.page.Mouse.MustMoveTo(a.X, a.Y)
+	o.page.Mouse.MustDown(proto.InputMouseButtonLeft)
+	require.NoError(o.t, o.page.Mouse.MoveLinear(b, 12))
+	o.page.Mouse.MustUp(proto.InputMouseButtonLeft)
+}
+
+// choose sets a select or a field, as a person does.
+func (o *office) choose(selector, value string) {
+	o.t.Helper()
+	o.page.MustEval(`(s, v) => { const f = document.querySelector(s); f.value = v; f.dispatchEvent(new Event("input", { bubbles: true })); f.dispatchEvent(new Event("change", { bubbles: true })); }`, selector, value)
+}
+
+// sheet is a page with two paragraphs, a heading, a picture drawn twice, and a frame with a line below it.
+func sheetFile() []byte {
+	f := &pdftest.File{}
+	f.Add("<</Type/Catalog/Pages 2 0 R>>")
+	f.Add("<</Type/Pages/Kids[3 0 R 8 0 R]/Count 2>>")
+	f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 595 842]/Contents 4 0 R/Resources<</Font<</F1 5 0 R/F2 6 0 R>>/XObject<</Im 7 0 R>>>>>>")
+	f.Add("%s", pdftest.Stream("", `BT /F2 16 Tf 72 770 Td (Winter berths) Tj ET
+BT /F1 12 Tf 15 TL 72 730 Td (The harbour of Orrin Quay is dredged in the winter of 2026, from the ferry) Tj T* (ramp to the knuckle, where the silt is soft.) Tj ET
+BT /F1 12 Tf 15 TL 72 680 Td (Berth 4 is closed from the first of December on; boats that lie there) Tj T* (move to the ice quay.) Tj ET
+q 120 0 0 90 72 480 cm /Im Do Q q 120 0 0 90 300 480 cm /Im Do Q
+0.2 0.4 0.3 RG 1 w 72 300 200 60 re S`))
+	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>")
+	f.Add("<</Type/Font/Subtype/Type1/BaseFont/Helvetica-Bold/Encoding/WinAnsiEncoding>>")
+	f.Add("%s", pdftest.Stream("/Type/XObject/Subtype/Image/Width 2/Height 1/BitsPerComponent 8/ColorSpace/DeviceRGB", "\xff\x00\x00\x00\x00\xff"))
+	f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 595 842]/Contents 9 0 R/Resources<</Font<</F1 5 0 R>>>>>>")
+	f.Add("%s", pdftest.Stream("", "BT /F1 12 Tf 72 700 Td (A second leaf.) Tj ET"))
+	return f.Bytes()
+}
+
+func (o *office) bringSheet() string {
+	c := o.client()
+	c.signIn("isla")
+	id := c.bring("Sheet.pdf", sheetFile())
+	o.openBrowser()
+	o.signIn()
+	return id
+}
+
+// typed waits until the server has set what was typed.
+func (o *office) typed(words string) {
+	o.t.Helper()
+	o.wait(`w => (document.querySelector("#paper").dataset.set ?? "").includes(w)`, words)
+}
+
+// A paragraph is written in by mouse: where one clicks the caret stands, what is typed is drawn by the server, a selection is made bold, and the
+// click elsewhere keeps it all as one step; Esc leaves nothing.
+func TestWritingByMouse(t *testing.T) {
+	o := openOffice(t, false)
+	id := o.bringSheet()
+	o.go_("/desk/" + id + "/amend")
+	o.wait(`() => document.querySelector("#paper").dataset.blocks === "0.1"`)
+	o.clickOn(200, 112)
+	o.wait(`() => !document.querySelector("#amend-form").hidden`)
+	assert.Contains(t, o.text("#amend-fonts"), "Helvetica is not in the file")
+	at := o.page.MustEval(`() => { const f = document.querySelector(".amend-field"); return f.value.slice(0, f.selectionStart) }`).Str()
+	assert.Contains(t, []string{"The harbour of Orrin Q", "The harbour of Orrin Qu", "The harbour of Orrin Qua"}, at)
+	o.page.MustEval(`() => { const f = document.querySelector(".amend-field"); const i = f.value.indexOf("winter"); f.setSelectionRange(i, i); }`)
+	for _, r := range "late and very cold " { // as fast as keys can come
+		require.NoError(t, o.page.Keyboard.Type(input.Key(r)))
+	}
+	o.typed("in the late and very cold winter")
+	o.wait(`() => !!document.querySelector("img.amend-picture[src^=data]")`)
+	o.accessible("writing in a paragraph")
+	took := o.page.MustEval(`() => Number(document.querySelector("#paper").dataset.took)`).Num()
+	t.Logf("from key to picture %v ms", took)
+	o.page.MustEval(`() => { const f = document.querySelector(".amend-field"); const i = f.value.indexOf("silt"); f.setSelectionRange(i, i + 4); }`)
+	o.click(`[data-look="bold"]`)
+	o.wait(`() => document.querySelector('[data-look="bold"]').getAttribute("aria-pressed") === "true"`)
+	o.choose("#look-colour", "ochre")
+	o.wait(`() => !document.querySelector("#amend-keep").disabled`)
+	o.clickOn(400, 600) // elsewhere
+	o.says("amended on page 1")
+	text := o.pageTexts(id)
+	assert.Contains(t, text, "dredged in the late and very cold winter of 2026, from the ferry ramp to the knuckle, where the silt is soft.")
+	assert.Contains(t, text, "Berth 4 is closed from the first of December on; boats that lie there move to the ice quay.")
+	assert.Contains(t, o.tool(id, "pdffonts", "FILE"), "Helvetica-Bold")
+	o.wait(`() => document.querySelector("#amend-form")?.hidden === true || document.querySelector("#amend-title").textContent === "New text"`)
+	o.press(input.Escape)
+	o.wait(`() => document.querySelector("#amend-form").hidden`)
+
+	o.clickOn(200, 162) // the second paragraph; nothing of it is kept
+	o.wait(`() => !document.querySelector("#amend-form").hidden`)
+	o.page.MustInsertText("XX")
+	o.typed("XX")
+	o.press(input.Escape)
+	o.wait(`() => document.querySelector("#amend-form").hidden`)
+	assert.NotContains(t, o.pageTexts(id), "XX")
+	o.page.MustElementR("#trail", "amended on page 1")
+}
+
+// tool runs a program on the document as it is written out.
+func (o *office) tool(id, name string, args ...string) string {
+	o.t.Helper()
+	s, err := o.desk.Look(o.t.Context(), 1, number(id))
+	require.NoError(o.t, err)
+	return pdftest.Tool(o.t, pdftest.Whole(o.t, s.PDF), name, args...)
+}
+
+// By keys alone: from paragraph to paragraph, the caret by lines, undone within the edit, letters of input methods, kept by a key; and new text.
+func TestWritingByKeys(t *testing.T) {
+	o := openOffice(t, false)
+	id := o.bringSheet()
+	o.go_("/desk/" + id + "/amend")
+	o.wait(`() => document.querySelector("#paper").dataset.blocks === "0.1"`)
+	o.press('j')
+	o.press('j')
+	o.wait(`() => document.querySelector("#amend-said").textContent.startsWith("The harbour")`)
+	o.press(input.Enter)
+	o.wait(`() => document.activeElement?.className === "amend-field"`)
+	o.press(input.ArrowDown)
+	o.press(input.End)
+	at := o.page.MustEval(`() => { const f = document.querySelector(".amend-field"); return [f.selectionStart, f.value.length] }`).Arr()
+	assert.Equal(t, at[1].Int(), at[0].Int(), "the end of the second line is the end")
+	o.press(input.Home)
+	o.wait(`() => { const f = document.querySelector(".amend-field"); return f.value.slice(f.selectionStart).startsWith("ramp to") }`)
+	o.page.MustInsertText("old ")
+	o.typed("ferry old ramp")
+	o.page.MustEval(`() => { // as an input method sends it
+		const f = document.querySelector(".amend-field");
+		f.dispatchEvent(new CompositionEvent("compositionstart"));
+		f.setRangeText("´", f.selectionStart, f.selectionEnd, "end");
+		f.dispatchEvent(new InputEvent("input", { inputType: "insertCompositionText", isComposing: true, data: "´" }));
+		f.setRangeText("é", f.selectionStart - 1, f.selectionEnd, "end");
+		f.dispatchEvent(new InputEvent("input", { inputType: "insertCompositionText", isComposing: true, data: "é" }));
+		f.dispatchEvent(new CompositionEvent("compositionend", { data: "é" }));
+	}`)
+	o.typed("old éramp")
+	o.hold(input.ControlLeft, func() { o.press('z') })
+	o.wait(`() => !document.querySelector(".amend-field").value.includes("é")`)
+	o.hold(input.ControlLeft, func() { o.press('z') })
+	o.wait(`() => !document.querySelector(".amend-field").value.includes("old")`)
+	o.hold(input.ControlLeft, func() { o.press('y') })
+	o.typed("ferry old ramp")
+	o.hold(input.ControlLeft, func() { o.press(input.Enter) })
+	o.says("amended on page 1")
+	assert.Contains(t, o.pageTexts(id), "from the ferry old ramp to the knuckle")
+
+	o.wait(`() => document.querySelector("#paper").dataset.blocks === "0.1" && document.querySelector("#amend-form").hidden`)
+	o.page.MustEval(`() => document.querySelector("#view").focus()`)
+	o.press('t')
+	o.wait(`() => document.activeElement?.className === "amend-field"`)
+	o.page.MustInsertText("Notice of the harbour office")
+	o.typed("Notice of the harbour office")
+	o.hold(input.ControlLeft, func() { o.press(input.Enter) })
+	o.says("“Notice of the harbour office” written on page 1")
+	assert.Contains(t, o.tool(id, "pdftotext", "FILE", "-"), "Notice of the harbour office")
+}
+
+// What can't be set is said, and nothing that was typed is lost; a page that another changed meanwhile is not changed.
+func TestWritingRefused(t *testing.T) {
+	o := openOffice(t, false)
+	id := o.bringSheet()
+	o.go_("/desk/" + id + "/amend")
+	o.wait(`() => document.querySelector("#paper").dataset.blocks === "0.1"`)
+	o.clickOn(200, 112)
+	o.wait(`() => document.activeElement?.className === "amend-field"`)
+	o.page.MustInsertText("港")
+	o.wait(`() => document.querySelector("#amend-wrong").textContent.includes("no face here has")`)
+	o.wait(`() => document.querySelector("#amend-keep").disabled`)
+	assert.Contains(t, o.page.MustEval(`() => document.querySelector(".amend-field").value`).Str(), "港")
+	o.press(input.Backspace)
+	o.wait(`() => document.querySelector("#amend-wrong").hidden`)
+	o.page.MustEval(`() => { const f = document.querySelector(".amend-field"); f.setRangeText("x".repeat(5 << 20), 0, 0, "end"); f.dispatchEvent(new InputEvent("input", { inputType: "insertFromPaste" })); }`)
+	o.waitLong(`() => !document.querySelector("#amend-wrong").hidden`)
+	assert.Contains(t, o.text("#amend-wrong"), "up to")
+	o.hold(input.ControlLeft, func() { o.press('z') })
+	o.wait(`() => document.querySelector("#amend-wrong").hidden`)
+	o.page.MustInsertText("mine ")
+	o.typed("mine ")
+
+	c := o.client()
+	c.signIn("isla")
+	c.do(id, "amend-paragraph", "page=0.1&paragraph=1&text=Another+text.")
+	o.hold(input.ControlLeft, func() { o.press(input.Enter) })
+	o.wait(`() => document.querySelector("#message").innerText.includes("What you wrote still stands here")`)
+	assert.NotContains(t, o.pageTexts(id), "mine")
+	assert.Contains(t, o.page.MustEval(`() => document.querySelector(".amend-field").value`).Str(), "mine")
+}
+
+// Blocks, pictures and drawings by mouse: drawn to another place, resized, copied, taken off, lined up; and to another page.
+func TestThingsByMouse(t *testing.T) {
+	o := openOffice(t, false)
+	id := o.bringSheet()
+	o.go_("/desk/" + id + "/amend/things")
+	o.wait(`() => document.querySelector("#paper").dataset.found === "0.1"`)
+	o.clickOn(100, 320)
+	o.wait(`() => document.querySelector("#things-title").textContent === "Picture 1"`)
+	assert.Contains(t, o.text("#thing-detail"), "2 by 1 pixels")
+	o.accessible("a picture that is taken")
+	o.dragOn(100, 320, 130, 360)
+	o.says("Picture moved on page 1")
+	images := o.tool(id, "pdfimages", "-list", "FILE")
+	assert.Equal(t, 2, strings.Count(images, "rgb"), images)
+	o.wait(`() => parseFloat(document.querySelector("#thing-x")?.value) > 34 && parseFloat(document.querySelector("#thing-y").value) > 108`)
+	o.choose("#thing-w", "20mm")
+	o.says("Picture resized on page 1")
+	o.wait(`() => document.querySelector("#thing-w").value === "20mm" && document.querySelector("#thing-h").value === "15mm"`)
+	o.choose("#thing-turn", "90°")
+	o.says("Picture turned on page 1")
+	o.wait(`() => document.querySelector("#thing-w").value === "15mm" && document.querySelector("#thing-h").value === "20mm"`)
+	o.click("#things-copy")
+	o.says("Picture copied on page 1")
+	o.wait(`() => document.querySelector("#paper").dataset.found === "0.1"`)
+	o.press(input.Escape)
+	o.clickOn(200, 112) // the first paragraph
+	o.wait(`() => document.querySelector("#thing-name").textContent === "The block" && !document.querySelector("#things-held").hidden`)
+	o.dragOn(200, 112, 200, 312)
+	o.says("Paragraph moved on page 1")
+	text := o.tool(id, "pdftotext", "-layout", "FILE", "-")
+	assert.Less(t, strings.Index(text, "Berth 4 is closed"), strings.Index(text, "The harbour of Orrin Quay"))
+	o.press(input.Escape)
+	o.clickOn(80, 512) // the frame
+	o.wait(`() => document.querySelector("#things-title").textContent === "Drawing 1"`)
+	o.choose("#things-to", "2")
+	o.click("#things-go")
+	o.says("Drawing moved from page 1 to page 2")
+	o.page.MustElementR("#message button", "Undo").MustClick()
+	o.says("Undone")
+}
+
+// By keys alone: taken, moved by arrows, taken off; a picture changed, seen before.
+func TestThingsByKeys(t *testing.T) {
+	o := openOffice(t, false)
+	id := o.bringSheet()
+	o.go_("/desk/" + id + "/amend/things")
+	o.wait(`() => document.querySelector("#paper").dataset.found === "0.1"`)
+	for range 4 { // heading, two paragraphs, the first picture
+		o.press('j')
+	}
+	o.wait(`() => document.querySelector("#things-title").textContent === "Picture 1"`)
+	o.press(input.ArrowRight)
+	o.press(input.ArrowRight)
+	o.hold(input.ShiftLeft, func() { o.press(input.ArrowDown) })
+	o.says("Picture moved on page 1")
+	o.wait(`() => document.querySelector("#thing-x").value === "26.1mm" && document.querySelector("#thing-y").value === "99.5mm"`)
+	o.page.MustElement(`#picture-form [name="colours"]`).MustFocus()
+	o.page.MustInsertText("in grays")
+	o.choose(`#picture-form [name="colours"]`, "gray")
+	o.wait(`() => document.querySelector("#paper-picture").src.startsWith("blob:") && !document.querySelector("#picture-form .btn-primary").disabled`)
+	o.page.MustElement(`#picture-form .btn-primary`).MustFocus()
+	o.press(input.Enter)
+	o.says("Picture made gray on page 1")
+	assert.Contains(t, o.tool(id, "pdfimages", "-list", "FILE"), "gray")
+	o.wait(`() => document.querySelector("#paper").dataset.found === "0.1" && document.querySelector("#things-title").textContent === "Picture 1"`)
+	o.page.MustEval(`() => document.querySelector("#view").focus()`)
+	o.press(input.Delete)
+	o.says("Picture taken off page 1")
+	assert.Equal(t, 1, strings.Count(o.tool(id, "pdfimages", "-list", "FILE"), "rgb"))
+}
+
+// pictureFile is a PNG of one colour, in a file.
+func pictureFile(t *testing.T, c color.Color) string {
+	t.Helper()
+	img := image.NewNRGBA(image.Rect(0, 0, 30, 30))
+	for i := range 900 {
+		img.Set(i%30, i/30, c)
+	}
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, img))
+	path := filepath.Join(t.TempDir(), "new.png")
+	require.NoError(t, os.WriteFile(path, b.Bytes(), 0o600))
+	return path
+}
+
+// A picture is replaced in its frame, there alone: another program takes the new one out, and the old one is gone from what is handed out
+// once nothing shows it any more; a new one is put on the page; a file that is no picture is refused in words.
+func TestPictureReplaced(t *testing.T) {
+	o := openOffice(t, false)
+	id := o.bringSheet()
+	o.go_("/desk/" + id + "/amend/things")
+	o.wait(`() => document.querySelector("#paper").dataset.found === "0.1"`)
+	o.clickOn(100, 320)
+	o.wait(`() => !document.querySelector("#picture-file").hidden`)
+	words := filepath.Join(t.TempDir(), "words.png")
+	require.NoError(t, os.WriteFile(words, []byte("these are words"), 0o600))
+	o.page.MustElement("#picture-new").MustSetFiles(words)
+	o.wait(`() => document.querySelector("#message").innerText.includes("no picture that can be read")`)
+	o.page.MustElement("#picture-new").MustSetFiles(pictureFile(t, color.NRGBA{G: 200, A: 255}))
+	o.says("Picture replaced on page 1")
+	list := o.tool(id, "pdfimages", "-list", "FILE")
+	assert.Contains(t, list, "30    30")
+	assert.Regexp(t, `\s2\s+1\s+rgb`, list, "the other one stays")
+	o.wait(`() => document.querySelector("#paper").dataset.found === "0.1" && !document.querySelector("#picture-file").hidden`)
+	out := o.fetch("/desk/" + id + "/amend/taken/0.1?picture=0")
+	img, err := png.Decode(bytes.NewReader(out))
+	require.NoError(t, err)
+	_, g, _, _ := img.At(15, 15).RGBA()
+	assert.Equal(t, uint32(200), g>>8)
+	o.press(input.Escape)
+	o.clickOn(330, 320)
+	o.wait(`() => document.querySelector("#things-title").textContent === "Picture 2"`)
+	o.page.MustElement("#picture-new").MustSetFiles(pictureFile(t, color.NRGBA{R: 90, A: 255}))
+	o.wait(`() => document.querySelectorAll("#trail li").length === 3`)
+	s, err := o.desk.Look(t.Context(), 1, number(id))
+	require.NoError(t, err)
+	whole := pdftest.Whole(t, s.PDF)
+	list = pdftest.Tool(t, whole, "pdfimages", "-list", "FILE")
+	assert.NotRegexp(t, `\s2\s+1\s+rgb`, list)
+	path := filepath.Join(t.TempDir(), "out.pdf")
+	require.NoError(t, os.WriteFile(path, whole, 0o600))
+	plain, err := exec.Command("qpdf", "--qdf", "--object-streams=disable", path, "-").Output()
+	require.NoError(t, err)
+	assert.NotContains(t, string(plain), "\xff\x00\x00\x00\x00\xff", "the old picture's bytes")
+
+	o.press(input.Escape)
+	o.wait(`() => !document.querySelector("#things-add").hidden`)
+	o.page.MustElement("#picture-add").MustSetFiles(pictureFile(t, color.NRGBA{B: 90, A: 255}))
+	o.says("upper left corner")
+	o.clickOn(400, 640)
+	o.says("Picture put on page 1")
+	assert.Equal(t, 3, strings.Count(o.tool(id, "pdfimages", "-list", "FILE"), "rgb"))
+}
+
+// A shape is drawn, seen before it is kept, taken and changed.
+func TestShapes(t *testing.T) {
+	o := openOffice(t, false)
+	id := o.bringSheet()
+	o.go_("/desk/" + id + "/amend/shapes")
+	o.wait(`() => document.querySelector("#paper").dataset.found === "0.1"`)
+	o.dragOn(320, 600, 460, 680)
+	o.wait(`() => !document.querySelector("#shape-form .btn-primary").disabled && document.querySelector("#paper-picture").src.startsWith("blob:")`)
+	o.accessible("drawing a shape")
+	o.click("#shape-form .btn-primary")
+	o.says("Rectangle drawn on page 1")
+	o.wait(`() => document.querySelector("#paper").dataset.found === "0.1"`)
+	o.clickOn(390, 640)
+	o.wait(`() => document.querySelector("#shape-title").textContent === "Shape 1"`)
+	o.choose(`#shape-form [name="kind"]`, "ellipse")
+	o.choose(`#shape-form [name="fill"]`, "moss")
+	o.wait(`() => !document.querySelector("#shape-form .btn-primary").disabled`)
+	time.Sleep(300 * time.Millisecond) // the preview that the second choice asks for
+	o.wait(`() => !document.querySelector("#shape-form .btn-primary").disabled`)
+	o.click("#shape-form .btn-primary")
+	o.says("Ellipse changed on page 1")
+	ppm := o.tool(id, "pdftoppm", "-r", "36", "-f", "1", "-l", "1", "FILE")
+	var w, h, most int
+	_, err := fmt.Sscanf(ppm, "P6\n%d %d\n%d\n", &w, &h, &most)
+	require.NoError(t, err)
+	at := len(ppm) - 3*w*h + 3*(640/2*w+390/2)
+	assert.Equal(t, "2f6149", fmt.Sprintf("%x", ppm[at:at+3]))
+}
+
+// Doubted words are listed and marked; one is replaced everywhere, one passed over.
+func TestSpelling(t *testing.T) {
+	if _, err := os.Stat("/usr/share/hunspell/en_US.dic"); err != nil {
+		t.Skip("no dictionary is installed here")
+	}
+	o := openOffice(t, false)
+	id := o.bringSheet()
+	c := o.client()
+	c.signIn("isla")
+	c.do(id, "replace-text", "find=closed&with=closde&pages=all&whole_words=yes")
+	o.go_("/desk/" + id + "/amend/spelling")
+	o.waitLong(`() => document.querySelector("#spell-list li") !== null`)
+	o.page.MustElementR("#spell-list button", "^closde$").MustClick()
+	o.wait(`() => document.querySelector("#spell-word").textContent === "closde"`)
+	o.wait(`() => !!document.querySelector("#paper-layer polygon.doubt.now")`)
+	o.accessible("spelling")
+	o.page.MustElementR("#spell-near button", "^closed$").MustClick()
+	o.click("#spell-form .btn-primary")
+	o.waitLong(`() => document.querySelector("#message")?.innerText.includes("replaced by “closed”")`)
+	assert.Contains(t, o.pageTexts(id), "Berth 4 is closed")
+	o.waitLong(`() => document.querySelector("#spell-list li") !== null`)
+	first := o.text("#spell-word")
+	o.click("#spell-ignore")
+	o.wait(`w => ![...document.querySelectorAll("#spell-list button")].some((b) => b.textContent === w)`, first)
+}
+
+// What changed is listed and shown; values of an earlier step are changed, a state gets a name and is gone back to.
+func TestBeforeAndAfter(t *testing.T) {
+	o := openOffice(t, false)
+	id := o.bringSheet()
+	c := o.client()
+	c.signIn("isla")
+	c.do(id, "replace-text", "find=closed&with=open&pages=all")
+	c.do(id, "rotate", "pages=0.2&by=90")
+	o.go_("/desk/" + id + "/amend/compare")
+	o.waitLong(`() => document.querySelector("#paper").dataset.compared === "arrival"`)
+	assert.Equal(t, "1 change of words, 1 page only looks otherwise.", o.text("#compare-count"))
+	assert.Contains(t, o.text("#compare-list"), "Berth 4 is closed open from the first")
+	o.wait(`() => Number(document.querySelector("#paper").dataset.places) >= 2`)
+	o.wait(`() => document.querySelector("img.before")?.hidden === false`)
+	o.accessible("before and after")
+	o.choose("#compare-how", "beside")
+	o.wait(`() => !document.querySelector(".paper.beside").hidden`)
+
+	other := c.bring("Other.pdf", bytes.Replace(sheetFile(), []byte("A second leaf."), []byte("A second page."), 1))
+	o.go_("/desk/" + id + "/amend/compare?with=doc:" + other)
+	o.waitLong(`id => document.querySelector("#paper").dataset.compared === "doc:" + id`, other)
+	assert.Contains(t, o.text("#compare-list"), "page. leaf.")
+
+	o.page.MustEval(`() => document.querySelectorAll(".trail-do")[1].setAttribute("open", "")`)
+	o.page.MustElementR("#trail li:nth-child(2) .trail-do button", "Change its values").MustClick()
+	o.wait(`() => document.querySelector("#look").open`)
+	o.choose("#value-pages", "2")
+	o.page.MustElementR(".step-values button", "Do it so").MustClick()
+	o.wait(`() => document.querySelector("#look").open && document.querySelector(".values-said").textContent.includes("nothing of it is found")`)
+	o.choose("#value-match_case", "yes")
+	o.choose("#value-pages", "all")
+	o.page.MustElementR(".step-values button", "Do it so").MustClick()
+	o.says("were done again")
+	assert.Contains(t, o.pageTexts(id), "Berth 4 is open")
+
+	o.page.MustEval(`() => document.querySelectorAll(".trail-do")[1].setAttribute("open", "")`)
+	o.choose(".trail-do[open] .state-name input[name=name]", "Sent to the pilots")
+	o.page.MustElementR("#trail li:nth-child(2) .state-name button", "Name it").MustClick()
+	o.says("called “Sent to the pilots”")
+	o.page.MustElementR("#compare-with option", "as “Sent to the pilots”")
+	o.page.MustEval(`() => document.querySelectorAll(".trail-do")[1].setAttribute("open", "")`)
+	o.page.MustElementR("#trail li:nth-child(2) .trail-do button", "Go back to here").MustClick()
+	o.says("Went back to “Sent to the pilots”")
+	assert.Len(t, o.page.MustElements("#trail li"), 2)
+	o.click("#undo")
+	o.says("Undone")
+	assert.Len(t, o.page.MustElements("#trail li"), 3)
+}
