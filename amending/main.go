@@ -11,6 +11,7 @@ import (
 	"image"
 	"image/png"
 	"io/fs"
+	"math"
 	"math/rand/v2"
 	"os"
 	"os/exec"
@@ -110,7 +111,188 @@ func run(ctx context.Context, dir, only string) error {
 	for _, w := range slices.Sorted(keys(all.whys)) {
 		fmt.Printf("- %s: %d\n", w, all.whys[w])
 	}
+	return again(ctx, files, only)
+}
+
+// Bounds of setting paragraphs again as they are.
+const (
+	againFiles = 60
+	againEach  = 5
+	againMoved = 0.3      // points that a letter may move
+	againLevel = 1.0 / 16 // of 255, that pixels may differ by on average
+)
+
+// again sets each word of paragraphs anew, by its own letters: nothing may move.
+func again(ctx context.Context, files []string, only string) error {
+	fmt.Println("\n## Set again as they are\n\nEach word of a paragraph that is set in one way is taken out and put back. No letter may come to stand 0.3 pt from where it stood, and the page, as mupdf draws it, may not differ by more than 1/16 of a level (of 255) on average: lines that say what they said stay as they are. Then a point is set behind the last word, which has the last line set anew with letters that are encoded anew: how far its letters come to stand from where they stood tells how well widths, kerning and spaces are kept.\n\n| file | paragraphs | farthest a letter of the last line moved, pt | page differs, levels | not as they should be |\n|---|---:|---:|---:|---|")
+	n, good, done := 0, 0, 0
+	for _, file := range files {
+		if only != "" && !strings.Contains(file, only) || done >= againFiles {
+			continue
+		}
+		if st, err := os.Stat(file); err != nil || st.Size() > mostFile {
+			continue
+		}
+		r, err := againIn(ctx, file)
+		if err != nil || r.n == 0 {
+			continue
+		}
+		done++
+		n, good = n+r.n, good+r.n-len(r.misses)
+		fmt.Printf("| %s | %d | %.3f | %.4f | %s |\n", filepath.Base(file), r.n, r.far, r.level, strings.Join(r.misses[:min(4, len(r.misses))], "; "))
+	}
+	fmt.Printf("\n%d paragraphs of %d files: %d as they were.\n", n, done, good)
 	return nil
+}
+
+type repeated struct {
+	n          int
+	far, level float64
+	misses     []string
+}
+
+func againIn(ctx context.Context, file string) (r repeated, err error) {
+	data, err := os.ReadFile(file)
+	if err != nil {
+		return r, err
+	}
+	doc, _, _, err := pdf.OpenVerified(ctx, bytes.NewReader(data), int64(len(data)), "")
+	if err != nil {
+		return r, err
+	}
+	pages, err := doc.Pages()
+	if err != nil || len(pages) > mostPages {
+		return r, errors.Join(err, errors.New("too long"))
+	}
+	h := fnv.New64a()
+	h.Write([]byte(filepath.Base(file)))
+	rng := rand.New(rand.NewPCG(h.Sum64(), 2))
+	for range 20 {
+		if r.n >= againEach {
+			break
+		}
+		at := rng.IntN(len(pages))
+		timed, cancel := context.WithTimeout(ctx, 5*time.Second)
+		sheet, err := amend.Open(timed, doc, pages[at].Ref)
+		cancel()
+		if err != nil {
+			continue
+		}
+		var here []int
+		for i, b := range sheet.Blocks() {
+			if len(strings.Fields(b.Text)) >= leastWords {
+				here = append(here, i)
+			}
+		}
+		if len(here) == 0 {
+			continue
+		}
+		i := here[rng.IntN(len(here))]
+		was, err := sheet.Begin(&amend.Paragraph{At: i})
+		if err != nil {
+			continue
+		}
+		is, err := sheet.Try(ctx, &amend.Paragraph{At: i, Edits: itself(was, 0)})
+		var no *step.Refusal
+		if errors.As(err, &no) {
+			continue
+		}
+		r.n++
+		miss := func(text string, args ...any) {
+			r.misses = append(r.misses, fmt.Sprintf("p. %d ¶ %d: ", at+1, i)+fmt.Sprintf(text, args...))
+		}
+		if err != nil {
+			miss("%v", err)
+			continue
+		}
+		a, b, err := both(ctx, doc, is.Doc, at)
+		if err != nil {
+			miss("%v", err)
+			continue
+		}
+		last := was.Carets[len(was.Carets)-1].Row
+		edits := itself(was, last)
+		n := len([]rune(was.Text))
+		longer, err := sheet.Try(ctx, &amend.Paragraph{At: i, Edits: append(edits, amend.Edit{From: n, To: n, Text: "."})})
+		far := max(farthest(was, is, 0), 0)
+		if err == nil && len(longer.Lack) == 0 && longer.Rows == was.Rows {
+			r.far = max(r.far, farthest(was, longer, last))
+		}
+		switch level := apart(a, b); {
+		case far > againMoved:
+			miss("a letter moved by %.2f pt", far)
+		case level > againLevel:
+			miss("the page differs by %.3f", level)
+		default:
+			r.level = max(r.level, level)
+		}
+	}
+	return r, nil
+}
+
+// farthest is how far a letter from a line on moved, in points.
+func farthest(was, is *amend.Tried, row int) (far float64) {
+	letters := []rune(was.Text)
+	for k := range letters {
+		if k < len(is.Carets) && letters[k] != ' ' && letters[k] != '\n' && was.Carets[k].Row >= row {
+			far = max(far, math.Hypot(was.Carets[k].X0-is.Carets[k].X0, was.Carets[k].Y0-is.Carets[k].Y0))
+		}
+	}
+	return far
+}
+
+// itself are edits that put each word from a line on in its own place; words that a hyphen parts stay.
+func itself(t *amend.Tried, row int) (out []amend.Edit) {
+	letters := []rune(t.Text)
+	for from := 0; from < len(letters); {
+		if letters[from] == ' ' || letters[from] == '\n' {
+			from++
+			continue
+		}
+		to := from
+		for to < len(letters) && letters[to] != ' ' && letters[to] != '\n' {
+			to++
+		}
+		if t.Carets[from].Row == t.Carets[to-1].Row && t.Carets[from].Row >= row {
+			whole := slices.ContainsFunc(t.Runs, func(r amend.Run) bool { return r.From <= from && to <= r.To })
+			if whole && letters[from] != '|' { // taken out and put back, as what is written over itself stays
+				out = append(out, amend.Edit{From: from, To: to, Text: "|"}, amend.Edit{From: from, To: from + 1, Text: string(letters[from:to])})
+			}
+		}
+		from = to
+	}
+	return out
+}
+
+func both(ctx context.Context, was, is *pdf.Document, at int) (a, b image.Image, err error) {
+	before, err := page(ctx, was, at)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer os.Remove(before)
+	after, err := page(ctx, is, at)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer os.Remove(after)
+	return drawn(before, after)
+}
+
+// apart is by how many levels, of 255, two pictures differ on average.
+func apart(a, b image.Image) float64 {
+	r := a.Bounds()
+	sum, n := 0.0, 0
+	for y := r.Min.Y; y < r.Max.Y; y++ {
+		for x := r.Min.X; x < r.Max.X; x++ {
+			r1, g1, b1, _ := a.At(x, y).RGBA()
+			r2, g2, b2, _ := b.At(x, y).RGBA()
+			for _, d := range [3][2]uint32{{r1, r2}, {g1, g2}, {b1, b2}} {
+				sum += float64(max(d[0], d[1])-min(d[0], d[1])) / 257
+				n++
+			}
+		}
+	}
+	return sum / float64(n)
 }
 
 func keys(m map[string]int) func(func(string) bool) {
@@ -220,7 +402,7 @@ func one(ctx context.Context, doc *pdf.Document, ref pdf.Ref, c candidate, now s
 	keys := step.NewKeys(pages)
 	timed, cancel := context.WithTimeout(ctx, 20*time.Second)
 	defer cancel()
-	out, _, err := step.NewRegistry(nil, amend.Kinds()...).Run(timed, doc, &amend.Paragraph{Page: step.Pages{Rule: strconv.Itoa(c.page + 1)}, At: c.at, Text: now}, &step.Env{Keys: keys, Step: 1})
+	out, res, err := step.NewRegistry(nil, amend.Kinds()...).Run(timed, doc, &amend.Paragraph{Page: step.Pages{Rule: strconv.Itoa(c.page + 1)}, At: c.at, Text: now}, &step.Env{Keys: keys, Step: 1})
 	if err != nil {
 		return err
 	}
@@ -264,7 +446,38 @@ func one(ctx context.Context, doc *pdf.Document, ref pdf.Ref, c candidate, now s
 	if a.Bounds() != b.Bounds() {
 		return errors.New("another size")
 	}
+	if strings.Contains(res.Sentence, "moved down") {
+		return below(doc, ref, c, a, b)
+	}
 	return outside(doc, ref, c, a, b)
+}
+
+// below holds a page on which what stands below a paragraph moved down against what it was: above, nothing changed, and the ink is what it
+// was, but for the change: nothing was lost, or came to lie over something else.
+func below(doc *pdf.Document, ref pdf.Ref, c candidate, a, b image.Image) error {
+	moved := c
+	moved.box.X0, moved.box.X1 = -1e6, 1e6
+	moved.box.Y0 = -1e6
+	if err := outside(doc, ref, moved, a, b); err != nil {
+		return err
+	}
+	x, y := ink(a), ink(b)
+	if y < x*0.97 {
+		return fmt.Errorf("ink was lost: %.0f of %.0f is left", y, x)
+	}
+	return nil
+}
+
+// ink is how dark a picture is, all in all.
+func ink(m image.Image) (sum float64) {
+	r := m.Bounds()
+	for y := r.Min.Y; y < r.Max.Y; y++ {
+		for x := r.Min.X; x < r.Max.X; x++ {
+			c, g, b, _ := m.At(x, y).RGBA()
+			sum += 1 - float64(c+g+b)/3/65535
+		}
+	}
+	return sum
 }
 
 // page writes one page of a document as a file.

@@ -6,7 +6,9 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
+	"glenrain/core/compare"
 	"glenrain/core/content"
 	"glenrain/core/layout"
 	"glenrain/core/pdf"
@@ -263,7 +265,29 @@ func (p *para) make(e *Edit) error {
 		return p.dress(at(from), end, &e.Look)
 	}
 	first := at(from)
-	p.edit(from, to, e.Text)
+	fresh := e.Text
+	if e.empty() { // letters that stay keep their style
+		for from < to && fresh != "" {
+			a, n := utf8.DecodeRuneInString(text[from:to])
+			b, _ := utf8.DecodeRuneInString(fresh)
+			if a != b {
+				break
+			}
+			from, fresh = from+n, fresh[n:]
+		}
+		for from < to && fresh != "" {
+			a, n := utf8.DecodeLastRuneInString(text[from:to])
+			b, _ := utf8.DecodeLastRuneInString(fresh)
+			if a != b {
+				break
+			}
+			to, fresh = to-n, fresh[:len(fresh)-n]
+		}
+		if from == to && fresh == "" {
+			return nil
+		}
+	}
+	p.edit(from, to, fresh)
 	if n := len([]rune(e.Text)); n > 0 && !e.empty() {
 		return p.dress(min(first, len(p.chars)), min(first+n, len(p.chars)), &e.Look)
 	}
@@ -277,19 +301,17 @@ type change struct {
 }
 
 // changes tells what differs between two texts, by words: what stands in both keeps its style.
-func changes(was, now string) []change {
+func changes(was, now string) (out []change) {
 	a, b := tokens(was), tokens(now)
-	head := 0
-	for head < len(a) && head < len(b) && a[head] == b[head] {
-		head++
+	at := make([]int, len(a)+1)
+	for i, w := range a {
+		at[i+1] = at[i] + len(w)
 	}
-	tail := 0
-	for tail < len(a)-head && tail < len(b)-head && a[len(a)-1-tail] == b[len(b)-1-tail] {
-		tail++
+	for _, c := range compare.Diff(a, b) {
+		out = append(out, change{at[c.A0], at[c.A1], strings.Join(b[c.B0:c.B1], "")})
 	}
-	from := len(strings.Join(a[:head], ""))
-	to := len(was) - len(strings.Join(a[len(a)-tail:], ""))
-	return []change{{from, to, strings.Join(b[head:len(b)-tail], "")}}
+	slices.Reverse(out) // from behind, so that places stay
+	return out
 }
 
 // tokens parts a text into words and spaces.

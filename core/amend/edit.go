@@ -152,6 +152,7 @@ func (p *para) encode(f *faces) (lacking map[string][]string, err error) {
 		ends := to == len(p.chars) || p.chars[to].space
 		from = to
 		if !slices.ContainsFunc(run, func(c char) bool { return c.glyph < 0 }) {
+			p.kern(run, p.page.Shows[run[0].show].State.Font)
 			for i := range run {
 				p.spaced(&run[i], ends && i == len(run)-1)
 			}
@@ -175,6 +176,7 @@ func (p *para) encode(f *faces) (lacking map[string][]string, err error) {
 			p.spaced(&run[i], ends && i == len(run)-1)
 		}
 	}
+	p.chars = slices.DeleteFunc(p.chars, func(c char) bool { return c.text == "" && c.glyph < 0 && !c.soft }) // what is shown with the letter before it
 	return lacking, nil
 }
 
@@ -217,14 +219,16 @@ func (p *para) encodeAs(run []char, t target, f *faces) (bool, error) {
 		}
 		return p.inFace(run, e, t.face, nil), nil
 	}
+	p.ligate(run, t.own)
 	codes := make([][]byte, len(run))
 	for i := range run {
 		c := &run[i]
-		if c.glyph >= 0 {
+		if c.glyph >= 0 || c.text == "" {
 			continue
 		}
 		code, ok := t.own.CodeOf(c.text)
 		if !ok {
+			unligate(run)
 			return false, nil
 		}
 		codes[i] = code.Append(nil)
@@ -232,6 +236,10 @@ func (p *para) encodeAs(run []char, t target, f *faces) (bool, error) {
 	for i := range run {
 		c := &run[i]
 		if c.glyph >= 0 {
+			continue
+		}
+		if c.text == "" { // it is shown with the letter before it
+			c.code, c.other, c.wide, c.adv = nil, run[max(0, i-1)].other, 0, 0
 			continue
 		}
 		sh := &p.page.Shows[c.show]
@@ -247,7 +255,23 @@ func (p *para) encodeAs(run []char, t target, f *faces) (bool, error) {
 			c.adv += sh.State.CharSpace * sh.State.Scale * unit(sh)
 		}
 	}
+	p.kern(run, t.own)
 	return true, nil
+}
+
+// unligate parts again what was made one glyph.
+func unligate(run []char) {
+	for i := range run {
+		letters := []rune(run[i].text)
+		if run[i].glyph >= 0 || len(letters) < 2 {
+			continue
+		}
+		for k, r := range letters {
+			if i+k < len(run) && (k == 0 || run[i+k].text == "" && run[i+k].glyph < 0) {
+				run[i+k].text = string(r)
+			}
+		}
+	}
 }
 
 // encodeNear sets characters in the face that is nearest to their font.

@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 
+	"glenrain/core/compare"
 	"glenrain/core/layout"
 	"glenrain/core/step"
 )
@@ -52,27 +53,91 @@ func (p *para) gapOf(c *char) float64 {
 	return p.gap*p.ratioOf(c) + c.style.spacing
 }
 
-// changed gives the line in which the first change stands, and the character behind the last one.
-func (p *para) changed() (line, rest int) {
+// alike reports whether a character is one that stood there already.
+func (p *para) alike(a, b *char) bool {
+	if a.space != b.space || a.style != b.style || a.hard != b.hard || a.soft != b.soft {
+		return false
+	}
+	if a.space || a.glyph >= 0 && a.glyph == b.glyph {
+		return true
+	}
+	if a.text != b.text || a.text == "" || a.other != nil || b.other != nil { // a letter that was put in its own place is no change
+		return false
+	}
+	x, y := p.page.Shows[a.show].State, p.page.Shows[b.show].State
+	return x == y || x.Font == y.Font && x.Size == y.Size && samePaint(x.Fill, y.Fill)
+}
+
+// stood gives for each character the one that it was on the page, or -1.
+func (p *para) stood() []int {
+	out := make([]int, len(p.chars))
+	for i := range out {
+		out[i] = -1
+	}
 	if p.anew {
-		return 0, len(p.chars) + 1
+		return out
 	}
-	alike := func(a, b *char) bool {
-		return a.space == b.space && a.glyph == b.glyph && a.style == b.style && a.hard == b.hard && (a.space || a.glyph >= 0)
+	key := func(list []char) []string {
+		keys := make([]string, len(list))
+		for i := range list {
+			c := &list[i]
+			keys[i] = c.text
+			if c.soft {
+				keys[i] = "\u00ad"
+			} else if c.space {
+				keys[i] = " "
+			}
+		}
+		return keys
 	}
-	n := min(len(p.before), len(p.chars))
-	head := 0
-	for head < n && alike(&p.before[head], &p.chars[head]) {
-		head++
+	note := func(a, b int) {
+		if p.alike(&p.before[a], &p.chars[b]) {
+			out[b] = a
+		}
 	}
-	tail := 0
-	for tail < n-head && alike(&p.before[len(p.before)-1-tail], &p.chars[len(p.chars)-1-tail]) {
-		tail++
+	a, b := 0, 0
+	for _, c := range append(compare.Diff(key(p.before), key(p.chars)), compare.Change{A0: len(p.before), A1: len(p.before), B0: len(p.chars), B1: len(p.chars)}) {
+		for a < c.A0 && b < c.B0 {
+			note(a, b)
+			a, b = a+1, b+1
+		}
+		a, b = c.A1, c.B1
 	}
-	for line+1 < len(p.lines) && p.lines[line+1].first <= head {
-		line++
+	return out
+}
+
+// end is where a line ended, as characters of before.
+func (p *para) end(i int) int {
+	if i+1 < len(p.lines) {
+		return p.lines[i+1].first
 	}
-	return line, len(p.chars) - tail
+	return len(p.before)
+}
+
+// looseness is how much the loosest of the lines that are filled gives: as a space where lines are justified, as room at its end elsewhere.
+func (p *para) looseness() (most float64) {
+	for i := 0; i+1 < len(p.lines); i++ {
+		end := p.end(i)
+		if end > 0 && p.before[end-1].hard {
+			continue
+		}
+		free := p.limit - p.lines[i].u1
+		if p.align == layout.Justified {
+			w, n := p.width(trimmed(p.before[p.lines[i].first:end]))
+			if free = 0; n > 0 {
+				free = p.gap + (p.lines[i].u1-p.lines[i].u0-w)/float64(n)
+			}
+		}
+		most = max(most, free)
+	}
+	return most
+}
+
+func trimmed(chars []char) []char {
+	for len(chars) > 0 && chars[len(chars)-1].space {
+		chars = chars[:len(chars)-1]
+	}
+	return chars
 }
 
 // asItWas gives a line with the characters that it had, at the places that they had along it; by is how much further on they come now.
@@ -99,13 +164,13 @@ func (p *para) wrap() (rows []row, err error) {
 		tight = leastSpace
 	}
 	p.number()
-	first, rest := p.changed()
-	from := 0
-	for i := 0; i < len(p.lines) && i < first; i++ { // lines before what changed stay as they are
-		end := p.lines[i+1].first
-		rows = append(rows, p.asItWas(i, 0))
-		from = end
+	stood := p.stood()
+	starts := map[int]int{} // lines by their first characters
+	for i, l := range p.lines {
+		starts[l.first] = i
 	}
+	loosest := p.looseness()
+	from := 0
 	for from < len(p.chars) {
 		for from < len(p.chars) && p.chars[from].space && !p.chars[from].hard {
 			from++
@@ -118,13 +183,16 @@ func (p *para) wrap() (rows []row, err error) {
 			from++
 			continue
 		}
-		if from >= rest { // and so do those behind it, from where a line begins as it did
-			at := len(p.before) - (len(p.chars) - from)
-			if k := slices.IndexFunc(p.lines, func(l line) bool { return l.first == at }); k >= 0 {
-				for ; k < len(p.lines); k++ {
-					rows = append(rows, p.asItWas(k, len(p.chars)-len(p.before)))
-				}
-				break
+		if k, ok := starts[stood[from]]; ok && stood[from] >= 0 && (k == 0) == (len(rows) == 0) { // a line that says what it said stays
+			n := p.end(k) - p.lines[k].first
+			whole := from+n <= len(p.chars) && (k+1 < len(p.lines) || from+n == len(p.chars))
+			for i := 0; whole && i < n; i++ {
+				whole = stood[from+i] == p.lines[k].first+i
+			}
+			if whole {
+				rows = append(rows, p.asItWas(k, from-p.lines[k].first))
+				from += n
+				continue
 			}
 		}
 		left := p.left
@@ -147,6 +215,20 @@ func (p *para) wrap() (rows []row, err error) {
 				break
 			}
 			end, hyphen = i, atSoft && !atSpace
+			if next := i + 1; atSoft && !atSpace || i < len(p.chars) && next < len(p.chars) { // where a line ended, one may end again, if it is not looser than others
+				if atSoft && !atSpace {
+					next = i
+				}
+				if _, ok := starts[stood[next]]; ok && stood[next] > 0 {
+					free := room - w
+					if p.align == layout.Justified {
+						free = p.gap + (room-w)/float64(max(1, spaces))
+					}
+					if free <= loosest+0.01 {
+						break
+					}
+				}
+			}
 			if i < len(p.chars) && p.chars[i].hard {
 				break
 			}

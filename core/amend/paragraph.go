@@ -18,6 +18,7 @@ type char struct {
 	text  string
 	glyph int32  // of the page; -1 for a new one
 	show  int32  // the operator whose style it has
+	next  int32  // the glyph that stood behind it in its word; -1 for none
 	code  []byte // in the font of that operator, or in another face
 	other *other // a face that is used instead of the font; nil for the font itself
 	adv   float64
@@ -67,6 +68,7 @@ type para struct {
 	centre    float64 // of centred lines, where it is not that of the first one
 	decos     []deco
 	links     []linked
+	habits    map[*font.Font]*habits
 	opacities map[float64]pdf.Ref
 	push      func(by float64) bool // moves what stands below down; nil where that must not be
 	moves     []moved               // what it found
@@ -133,7 +135,9 @@ func readLines(doc *pdf.Document, l *layout.Page, at int, lines []int, visible p
 				u, v := p.of(gl.X, gl.Y)
 				end, _ := p.endOf(g)
 				c := char{text: gl.Char.Text, glyph: g, show: gl.Show, code: font.Code{Value: gl.Char.Code, Bytes: int(gl.Char.Bytes)}.Append(nil), wide: end - u, adv: end - u, up: v - ln.V, line: i}
+				c.next = -1
 				if n+1 < len(glyphs) {
+					c.next = glyphs[n+1]
 					next, _ := p.of(page.Glyphs[glyphs[n+1]].X, page.Glyphs[glyphs[n+1]].Y)
 					if d := next - u; math.Abs(d) < 3*word.Size { // kerned, or an accent over the next letter
 						c.adv = d
