@@ -135,46 +135,61 @@ func splitMany(ctx context.Context, dir string, docs map[int]*pdf.Document) erro
 	return nil
 }
 
-// boards measures the board of pages in the real browser.
-func boards(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
-	d, err := openDesk(filepath.Join(dir, "boards"))
-	if err != nil {
-		return err
+// inBrowser serves a desk of its own and signs in to it in Chromium, at its list of documents.
+func inBrowser(dir string) (d *desk.Desk, page *rod.Page, stop func(), err error) {
+	if d, err = openDesk(dir); err != nil {
+		return nil, nil, nil, err
 	}
-	defer d.Close()
 	s, err := web.New(d, web.Options{House: demo.House, Log: slog.New(slog.DiscardHandler)})
 	if err != nil {
-		return err
+		return nil, nil, nil, err
 	}
 	server := httptest.NewServer(s.Handler())
-	defer server.Close()
-	defer s.Stop()
 	u, err := launcher.New().Bin("/usr/bin/chromium").Headless(true).NoSandbox(true).Leakless(false).Set("disable-gpu").Set("disable-quic").Launch()
 	if err != nil {
-		return err
+		return nil, nil, nil, err
 	}
 	b := rod.New().ControlURL(u)
 	if err := b.Connect(); err != nil {
-		return err
+		return nil, nil, nil, err
 	}
-	defer func() { _ = b.Close() }()
-	fmt.Print("The board of all pages in Chromium, 1280 x 800 without a graphics card, ms: until the first pages are drawn, of a document that was looked at before; and from frame to frame " +
-		"while one scrolls through all of it, and while one drags a page over it.\n\n| pages | first pages seen | scrolling, median frame | longest | dragging, median frame | longest |\n|---:|---:|---:|---:|---:|---:|\n")
-	return rod.Try(func() {
-		page := b.MustPage(server.URL + "/enter").Timeout(5 * time.Minute)
+	stop = func() {
+		_ = b.Close()
+		server.Close()
+		s.Stop()
+		d.Close()
+	}
+	err = rod.Try(func() {
+		page = b.MustPage(server.URL + "/enter").Timeout(5 * time.Minute)
 		page.MustSetViewport(1280, 800, 1, false)
 		page.MustElement("#name").MustInput("isla")
 		page.MustElement("#password").MustInput(demo.Password)
 		wait := page.MustWaitNavigation()
 		page.MustElement("button.btn-primary").MustClick()
 		wait()
+		page.MustNavigate(server.URL + "/documents").MustWaitLoad()
+	})
+	return d, page, stop, err
+}
+
+// boards measures the board of pages in the real browser.
+func boards(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
+	d, page, stop, err := inBrowser(filepath.Join(dir, "boards"))
+	if err != nil {
+		return err
+	}
+	defer stop()
+	fmt.Print("The board of all pages in Chromium, 1280 x 800 without a graphics card, ms: until the first pages are drawn, of a document that was looked at before; and from frame to frame " +
+		"while one scrolls through all of it, and while one drags a page over it.\n\n| pages | first pages seen | scrolling, median frame | longest | dragging, median frame | longest |\n|---:|---:|---:|---:|---:|---:|\n")
+	return rod.Try(func() {
+		base := page.MustEval(`() => location.origin`).Str()
 		for _, n := range []int{10, 1000, 5000} {
 			row, err := stock(ctx, d, filepath.Join(dir, fmt.Sprintf("board-%d.pdf", n)), docs[n])
 			if err != nil {
 				panic(err)
 			}
 			seen := func() float64 {
-				page.MustNavigate(fmt.Sprintf("%s/desk/%d/arrange", server.URL, row.ID))
+				page.MustNavigate(fmt.Sprintf("%s/desk/%d/arrange", base, row.ID))
 				page.MustElement(".leaf img")
 				return page.MustEval(`async () => { while (![...document.querySelectorAll(".leaf img")].every((i) => i.complete && i.naturalWidth)) await new Promise((r) => setTimeout(r, 2)); return performance.now(); }`).Num()
 			}

@@ -103,6 +103,8 @@ func run(ctx context.Context, only string) error {
 		return collect(ctx, dir, byelaws)
 	case "arrange":
 		return arranged(ctx, dir, byelaws, docs)
+	case "amend":
+		return amended(ctx, dir, byelaws, docs)
 	case "lists":
 		return lists(ctx, dir, docs)
 	case "searches":
@@ -136,6 +138,9 @@ func run(ctx context.Context, only string) error {
 		return err
 	}
 	if err := arranged(ctx, dir, byelaws, docs); err != nil {
+		return err
+	}
+	if err := amended(ctx, dir, byelaws, docs); err != nil {
 		return err
 	}
 	if err := lists(ctx, dir, docs); err != nil {
