@@ -17,6 +17,7 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 
+	"glenrain/core/font"
 	"glenrain/core/jobs"
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
@@ -91,6 +92,9 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	}()
 	if err := syscall.Flock(int(lock.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
 		return nil, ErrInUse
+	}
+	for _, bad := range font.UseFolder(filepath.Join(dir, "fonts")) {
+		opt.Log.Warn("a font of the house can't be used", "why", bad)
 	}
 	store, err := newStore(dir)
 	if err != nil {

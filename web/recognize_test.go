@@ -115,7 +115,6 @@ func TestPileToText(t *testing.T) {
 		o.wait(`() => !document.getElementById("doubt-form").hidden && document.getElementById("doubt-picture").naturalWidth > 10`)
 		if i == 0 {
 			o.accessible("doubted words")
-			o.shot("doubted")
 		}
 		was := o.page.MustElement(`#doubt-form [name="_was"]`).MustProperty("value").String()
 		now := fmt.Sprintf("Rightly%d", i)
