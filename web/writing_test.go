@@ -24,7 +24,7 @@ import (
 // pointOn gives the place in the window of a place on the page that is shown, in points.
 func (o *office) pointOn(x, y float64) proto.Point {
 	o.t.Helper()
-	v := o.page.MustEval(`(x, y) => { const p = document.querySelector("#paper").getBoundingClientRect(); const l = document.querySelector("#paper-layer").viewBox.baseVal; const s = p.width / l.width; return [p.left + x * s, p.top + y * s]; }`, x, y).Arr()
+	v := o.page.MustEval(`(x, y) => { const v = document.querySelector("#view"), f = document.querySelector("#paper"); const at = f.offsetTop + y * f.clientHeight / document.querySelector("#paper-layer").viewBox.baseVal.height; if (at < v.scrollTop + 60 || at > v.scrollTop + v.clientHeight - 60) v.scrollTop = at - v.clientHeight / 2; const p = document.querySelector("#paper").getBoundingClientRect(); const l = document.querySelector("#paper-layer").viewBox.baseVal; const s = p.width / l.width; return [p.left + x * s, p.top + y * s]; }`, x, y).Arr()
 	return proto.Point{X: v[0].Num(), Y: v[1].Num()}
 }
 
@@ -37,6 +37,7 @@ func (o *office) clickOn(x, y float64) {
 
 func (o *office) dragOn(x0, y0, x1, y1 float64) {
 	o.t.Helper()
+	o.pointOn((x0+x1)/2, (y0+y1)/2) // both are in sight from there
 	a, b := o.pointOn(x0, y0), o.pointOn(x1, y1)
 	o.page.Mouse.MustMoveTo(a.X, a.Y)
 	o.page.Mouse.MustDown(proto.InputMouseButtonLeft)
@@ -120,6 +121,16 @@ func TestWritingByMouse(t *testing.T) {
 	o.press(input.Escape)
 	o.wait(`() => document.querySelector("#amend-form").hidden`)
 
+	o.clickOn(200, 112) // the first paragraph, which goes on in the second one
+	o.wait(`() => !document.querySelector("#amend-form").hidden`)
+	o.page.MustEval(`() => document.querySelector(".more-looks").open = true`)
+	o.click("#amend-join")
+	o.wait(`() => document.querySelector(".amend-field")?.value.includes("move to the ice quay")`)
+	o.page.MustEval(`() => { const f = document.querySelector(".amend-field"); const i = f.value.indexOf("Berth 4"); f.setSelectionRange(i, i); }`)
+	o.click("#amend-part")
+	o.wait(`() => document.querySelector(".amend-field")?.value.startsWith("Berth 4")`)
+	o.press(input.Escape)
+	o.wait(`() => document.querySelector("#amend-form").hidden`)
 	o.clickOn(200, 162) // the second paragraph; nothing of it is kept
 	o.wait(`() => !document.querySelector("#amend-form").hidden`)
 	o.page.MustInsertText("XX")
@@ -251,8 +262,25 @@ func TestThingsByMouse(t *testing.T) {
 	text := o.tool(id, "pdftotext", "-layout", "FILE", "-")
 	assert.Less(t, strings.Index(text, "Berth 4 is closed"), strings.Index(text, "The harbour of Orrin Quay"))
 	o.press(input.Escape)
+	c := o.client()
+	c.signIn("isla")
+	other := c.bring("Letter.pdf", lettersFile(1))
+	o.go_("/desk/" + id + "/amend/things")
+	o.wait(`() => document.querySelector("#paper").dataset.found === "0.1"`)
+	o.clickOn(150, 66) // the heading, which goes to another document with its font
+	o.wait(`() => !document.querySelector("#things-held").hidden`)
+	o.choose("#things-doc", other)
+	o.choose("#things-to", "1")
+	o.choose("#things-how", "yes")
+	o.click("#things-go")
+	o.says("Paragraph brought from page 1 of “Sheet” to page 1")
+	assert.Contains(t, o.tool(other, "pdftotext", "FILE", "-"), "Winter berths")
+	assert.Contains(t, o.tool(other, "pdffonts", "FILE"), "Helvetica-Bold")
+	o.press(input.Escape)
 	o.clickOn(80, 512) // the frame
 	o.wait(`() => document.querySelector("#things-title").textContent === "Drawing 1"`)
+	o.choose("#things-doc", "")
+	o.choose("#things-how", "")
 	o.choose("#things-to", "2")
 	o.click("#things-go")
 	o.says("Drawing moved from page 1 to page 2")

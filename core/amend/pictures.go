@@ -115,7 +115,7 @@ func (s *ChangePicture) Apply(ctx context.Context, doc *pdf.Document, env *step.
 		return nil, err
 	}
 	if len(m.carried) > 0 {
-		if err := m.put(ref); err != nil {
+		if err := m.put(doc, ref); err != nil {
 			return nil, err
 		}
 	}

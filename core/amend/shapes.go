@@ -337,7 +337,12 @@ func (s Shape) unseen(g pdf.Geometry) (Shape, error) {
 		return s, err
 	}
 	_, h := g.Seen()
-	return s.moved(pdf.Matrix{1, 0, 0, -1, 0, h}.Mul(draw.Upright(g))), nil
+	return s.moved(seenMatrix(g, h)), nil
+}
+
+// seenMatrix takes a page as it is seen, h points high, from its upper left corner down, to its default user space.
+func seenMatrix(g pdf.Geometry, h float64) pdf.Matrix {
+	return pdf.Matrix{1, 0, 0, -1, 0, h}.Mul(draw.Upright(g))
 }
 
 func (m *mover) moveShape(o *drawnShape, t pdf.Matrix, copies bool) error {

@@ -345,7 +345,7 @@ func (s *MoveThings) Apply(ctx context.Context, doc *pdf.Document, env *step.Env
 		m.silence(ctx, ref)
 	}
 	if len(m.carried) > 0 {
-		if err := m.put(to); err != nil {
+		if err := m.put(doc, to); err != nil {
 			return nil, err
 		}
 	}
@@ -430,7 +430,9 @@ type mover struct {
 	set      laid
 	carried  []carried
 	warnings []string
-	emptied  []int // marked content of which something went
+	into     *pdf.Document                     // another document that they go to; nil for their own
+	bring    func(pdf.Object) (pdf.Ref, error) // takes what things are drawn with to the document that they go to
+	emptied  []int                             // marked content of which something went
 }
 
 func (m *mover) empty() bool { return m.set.page == nil && len(m.carried) == 0 }
@@ -649,11 +651,30 @@ type carried struct {
 	write func(name func(kind pdf.Name, ref pdf.Ref) pdf.Name) []byte
 }
 
+// target is the document that things go to.
+func (m *mover) target() *pdf.Document {
+	if m.into != nil {
+		return m.into
+	}
+	return m.doc
+}
+
+// brought gives the object that stands for a resource in the document that things go to.
+func (m *mover) brought(o pdf.Object) (pdf.Ref, error) {
+	if m.bring != nil {
+		return m.bring(o)
+	}
+	if r, ok := o.(pdf.Ref); ok {
+		return r, nil
+	}
+	return m.doc.Add(o), nil
+}
+
 // carry takes a thing along to another page.
 func (m *mover) carry(o *object, t pdf.Matrix) error {
 	if o.shape != nil {
 		moved := o.shape.Shape.moved(t)
-		m.carried = append(m.carried, carried{func(name func(pdf.Name, pdf.Ref) pdf.Name) []byte { return moved.write(m.doc, name) }})
+		m.carried = append(m.carried, carried{func(name func(pdf.Name, pdf.Ref) pdf.Name) []byte { return moved.write(m.target(), name) }})
 		return nil
 	}
 	var shows []int32
@@ -684,9 +705,13 @@ func (m *mover) carry(o *object, t pdf.Matrix) error {
 		if im.Ref.IsZero() {
 			return step.Refuse("the picture is a part of the page's content, and can't go to another page")
 		}
+		ref, err := m.brought(im.Ref)
+		if err != nil {
+			return err
+		}
 		m.carried = append(m.carried, carried{func(name func(pdf.Name, pdf.Ref) pdf.Name) []byte {
 			b := append([]byte("q "), numbers(im.Matrix.Mul(t))...)
-			return append(append(pdf.AppendObject(append(b, "cm "...), name("XObject", im.Ref)), " Do"...), " Q\n"...)
+			return append(append(pdf.AppendObject(append(b, "cm "...), name("XObject", ref)), " Do"...), " Q\n"...)
 		}})
 	}
 	slices.Sort(shows)
@@ -695,10 +720,14 @@ func (m *mover) carry(o *object, t pdf.Matrix) error {
 		st := sh.State
 		v := &m.page.Invocations[sh.Invocation]
 		fill, ok := st.Fill.Set(m.doc, nil, false)
-		font, isRef := m.doc.Dict(v.Resources.Get("Font")).Get(st.FontName).(pdf.Ref)
+		own := m.doc.Dict(v.Resources.Get("Font")).Get(st.FontName)
 		only, ok2 := content.Only(m.page, sh, func(g int) bool { return in[g] })
-		if !ok || !ok2 || !isRef || st.FontName == "" {
+		if !ok || !ok2 || own == nil || st.FontName == "" {
 			return step.Refuse("the text is set in a way that another page can't take over")
+		}
+		font, err := m.brought(own)
+		if err != nil {
+			return err
 		}
 		m.carried = append(m.carried, carried{func(name func(pdf.Name, pdf.Ref) pdf.Name) []byte {
 			b := append([]byte("q "), fill...)
@@ -718,11 +747,11 @@ func (m *mover) carry(o *object, t pdf.Matrix) error {
 }
 
 // put writes what was carried onto a page.
-func (m *mover) put(to pdf.Ref) error {
-	if structure.Tagged(m.doc) {
+func (m *mover) put(doc *pdf.Document, to pdf.Ref) error {
+	if structure.Tagged(doc) {
 		m.warn("The document is tagged, and what comes to the other page has no tag there: who listens to it does not hear it.")
 	}
-	return draw.Onto(m.doc, to, func(name func(pdf.Name, pdf.Ref) pdf.Name) (b []byte) {
+	return draw.Onto(doc, to, func(name func(pdf.Name, pdf.Ref) pdf.Name) (b []byte) {
 		for _, c := range m.carried {
 			b = append(b, c.write(name)...)
 		}

@@ -401,6 +401,7 @@ func TestEveryStep(t *testing.T) {
 		"amend-paragraph":  {`{"page":"3","paragraph":0,"text":"Another text altogether, with ŵords that its font lacks"}`},
 		"add-text":         {`{"page":"2","x":"60pt","y":"300pt","width":"200pt","text":"The north berth is closed\nin the winter of 2026.","bold":"yes","colour":"moss"}`},
 		"move-things":      {`{"page":"1","things":[{"what":"paragraph","at":0,"x":20,"y":30,"turn":10}]}`, `{"page":"2","things":[{"what":"picture","at":0,"scale_x":50,"scale_y":50}],"copy":true}`, `{"page":"2","things":[{"what":"picture","at":0},{"what":"shape","at":0}],"to":"5"}`},
+		"bring-things":     {`{"from":"other","from_page":4,"things":[{"what":"paragraph","at":0,"x":40,"y":200}],"page":"2"}`},
 		"remove-things":    {`{"page":"2","things":[{"what":"picture","at":0},{"what":"shape","at":0}]}`},
 		"change-picture":   {`{"page":"2","picture":0,"flip":"across","cut_left":20,"colours":"gray","opacity":50}`, `{"page":"2","picture":0,"brightness":30,"contrast":20,"everywhere":true}`},
 		"replace-picture":  {`{"page":"2","picture":0,"from":"photo","fit":"fill"}`, `{"page":"2","picture":0,"from":"photo","everywhere":true}`},

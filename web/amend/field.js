@@ -186,7 +186,7 @@ export class Field {
       const { grow: _g, above: _a, ...forms } = this.forms;
       return { ...forms, new: { page: "1", x: this.what.new.x, y: this.what.new.y, ...(this.what.new.width ? { width: this.what.new.width } : {}), edits: this.edits, ...forms } };
     }
-    return { ...b, paragraph: this.what.paragraph, line: this.what.line };
+    return { ...b, paragraph: this.what.paragraph, line: this.what.line, last_line: this.what.last_line, join: this.what.join };
   }
 
   // send asks the server to set it as it is now. One question is under way at a time; the next one asks for the newest.

@@ -20,7 +20,7 @@ var files embed.FS
 // Station is the value that the list of stations has.
 func Station() station.Station {
 	return station.Station{
-		Path: "amend", Name: "Amend", Words: "text, pictures", Surface: station.Paper, Files: files, Routes: routes,
+		Path: "amend", Name: "Amend", Words: "text, pictures", Surface: station.Paper, Zoom: "width", Files: files, Routes: routes,
 		Jobs: []station.Job{writing(), arranging(), drawing(), replacing(), spell(), comparing()},
 	}
 }
@@ -92,6 +92,7 @@ func routes(r station.Router, h station.Host) {
 	r.Post("/amend/learn", with(learn))
 	r.Get("/amend/compared", with(compared))
 	r.Get("/amend/compared/{key}", with(comparedPage))
+	r.Post("/amend/carry/{key}", with(carry))
 	r.Get("/amend/taken/{key}", with(taken))
 	r.PostLarge("/amend/bring/{key}", mostPicture, with(bring))
 }

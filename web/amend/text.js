@@ -134,15 +134,17 @@ export function mount({ paper, signal }) {
 
   async function begin(hit, at) {
     const p = page(state.at);
-    const got = await answer(`/desk/${state.doc}/amend/begin/${p.key}?paragraph=${hit.at}&line=${hit.line}`, { signal });
+    const { at: paragraph, line = 0, last = 0, join = 0 } = hit;
+    const got = await answer(`/desk/${state.doc}/amend/begin/${p.key}?${new URLSearchParams({ paragraph, line, last_line: last, join })}`, { signal });
     if (signal.aborted || state.at !== p.key) return;
     if (!got.ok) {
       el("amend-said").textContent = plain(got.text());
       el("amend-said").classList.add("problem");
       return;
     }
-    open({ paragraph: hit.at, line: hit.line }, got.json(), at);
-    el("amend-title").textContent = hit.line ? "Line" : "Paragraph";
+    if (field) leave(false);
+    open({ paragraph, line, last_line: last, join }, got.json(), at);
+    el("amend-title").textContent = join ? "Paragraphs" : last > line ? "Lines" : line ? "Line" : "Paragraph";
   }
 
   function beginNew(at, width = 0) {
@@ -176,6 +178,7 @@ export function mount({ paper, signal }) {
     el("form-width").placeholder = sent.width ? `${Math.round(sent.width)}pt` : "to the margin";
     el("amend-wrong").hidden = el("amend-grown").hidden = true;
     el("amend-keep").disabled = true;
+    el("amend-unit-do").hidden = Boolean(what.new);
     el("amend-keep").textContent = what.new ? "Keep the text" : "Keep the change";
     el("amend-leave").textContent = what.new ? "Leave the page as it was" : "Leave it as it was";
     changed();
@@ -197,16 +200,16 @@ export function mount({ paper, signal }) {
         e.x.value = `${f.what.new.x}pt`;
         e.y.value = `${f.what.new.y}pt`;
         if (f.what.new.width && !e.width.value) e.width.value = `${f.what.new.width}pt`;
-        for (const k of ["paragraph", "line", "was", "grow", "above"]) e[k].value = "";
+        for (const k of ["paragraph", "line", "last_line", "join", "was", "grow", "above"]) e[k].value = "";
       } else {
         form.dataset.step = "amend-paragraph";
         form.setAttribute("hx-post", `/desk/${state.doc}/do/amend-paragraph`);
         e.paragraph.value = f.what.paragraph;
-        e.line.value = f.what.line;
+        for (const k of ["line", "last_line", "join"]) e[k].value = f.what[k] || "";
         e.was.value = f.base;
         e.x.value = e.y.value = "";
       }
-      for (const k of ["paragraph", "line", "was", "x", "y", "grow", "align", "leading", "above", "width"]) e[k].disabled = e[k].value === ""; // what is empty keeps its usual value
+      for (const k of ["paragraph", "line", "last_line", "join", "was", "x", "y", "grow", "align", "leading", "above", "width"]) e[k].disabled = e[k].value === ""; // what is empty keeps its usual value
       window.htmx.process(form);
       form.requestSubmit();
       return true;
@@ -238,6 +241,7 @@ export function mount({ paper, signal }) {
     w.hidden = !wrong;
     w.textContent = wrong ?? "";
     el("amend-keep").disabled = Boolean(wrong) || !field.dirty();
+    el("amend-unit-do").hidden = Boolean(field.what.new) || field.dirty();
     if (wrong || !sent) return;
     const says = sent.moved > 0 ? `What is below moves down by ${Math.round(sent.moved * 10) / 10} pt:` : sent.tight ? "Its lines stand closer:" : sent.lines > 0 ? `It grows by ${count(sent.lines, "line")}:` : "";
     el("amend-grown").hidden = !says && !el("form-grow").value;
@@ -342,6 +346,19 @@ export function mount({ paper, signal }) {
   el("look-lay").addEventListener("click", () => {
     if (lifted) look(lifted);
     field?.focus();
+  }, { signal });
+
+  // Where the reading was wrong: a paragraph goes on in the next one, or begins at a line within it.
+  el("amend-join").addEventListener("click", () => {
+    if (!field || field.what.new || field.dirty()) return;
+    begin({ at: field.what.paragraph, join: field.what.join + 1 }, null);
+  }, { signal });
+  el("amend-part").addEventListener("click", () => {
+    if (!field || field.what.new || field.dirty()) return;
+    const row = field.caretAt(field.ends()[1])[4];
+    const first = (field.what.line || 1) + row;
+    const last = (field.what.line || 1) + field.caretAt(field.places - 1)[4];
+    begin({ at: field.what.paragraph, line: first, last, join: field.what.join }, null);
   }, { signal });
 
   // A colour is picked from the page: the next click on it takes the one that is there.

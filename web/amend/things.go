@@ -18,7 +18,7 @@ import (
 // arranging is the job in which what stands on a page is moved and changed as a whole.
 func arranging() station.Job {
 	return station.Job{
-		Path: "things", Words: "pictures, blocks", Slip: "things.html", Module: "things.js",
+		Path: "things", Words: "pictures, blocks", Slip: "things.html", Module: "things.js", View: thingsView,
 		Steps: []station.Form{{Step: "move-things", Fill: fillMove}, {Step: "remove-things", Fill: fillRemove}, {Step: "change-picture"}},
 		Finds: []station.Find{
 			{Text: "Move, resize or remove pictures and blocks of text", Words: "move resize turn rotate copy remove delete picture image block align distribute drawing"},
@@ -43,6 +43,61 @@ func drawing() station.Job {
 		Steps: []station.Form{{Step: "add-shape"}, {Step: "change-shape"}},
 		Finds: []station.Find{{Text: "Draw a line, an arrow, a rectangle or another shape", Words: "draw shape line arrow rectangle ellipse circle polygon freehand box"}},
 	}
+}
+
+type thingsSlip struct{ Others []withOption }
+
+// thingsView offers other documents that things can be brought to.
+func thingsView(v *station.Visit) (any, error) {
+	rows, err := v.Desk.Documents(v.Request.Context(), desk.Listing{Person: v.Person.ID, Most: mostOthers})
+	if err != nil {
+		return nil, err
+	}
+	out := &thingsSlip{}
+	for _, d := range rows {
+		if d.ID != v.Snapshot.Document.ID {
+			out.Others = append(out.Others, withOption{Value: fmt.Sprint(d.ID), Text: d.Name})
+		}
+	}
+	return out, nil
+}
+
+// carry brings things of the page that is shown to a page of another document.
+func carry(s *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
+	person := station.Person(r).ID
+	other := station.FormID(r, "to")
+	if err := d.MayStep(r.Context(), person, other, "bring-things"); err != nil {
+		return err
+	}
+	p, err := s.place(d, r)
+	if err != nil {
+		return err
+	}
+	head, err := d.Look(r.Context(), person, other)
+	if err != nil {
+		return err
+	}
+	var list []amending.Thing
+	if err := readThings(r, &list); err != nil {
+		return err
+	}
+	number := strings.TrimSpace(r.FormValue("page"))
+	if _, err := strconv.Atoi(number); err != nil {
+		return step.Refuse("say to which page of the other document, as a number")
+	}
+	params, err := json.Marshal(map[string]any{"from": fmt.Sprintf("state:%d", p.snap.State.ID), "from_page": p.snap.PDF.PageIndex(p.sheet.Ref) + 1, "things": list, "page": number})
+	if err != nil {
+		return err
+	}
+	c := desk.Change{Document: other, Seen: head.State.ID, Person: person, Name: "bring-things", Params: params, RequestID: station.RequestID(r.FormValue("request"), "carry")}
+	if c.RequestID == "" {
+		return step.Refuse("the request has no id of its own")
+	}
+	out, err := d.Do(r.Context(), c)
+	if err != nil {
+		return err
+	}
+	return station.SendJSON(w, map[string]any{"said": out.Step.Sentence + ".", "warnings": out.Step.WarningList()})
 }
 
 func fillMove(v *station.Visit, s step.Step) error {

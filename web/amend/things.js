@@ -340,7 +340,18 @@ export function mount({ paper, strip, signal }) {
   }, { signal });
   el("things-copy").addEventListener("click", () => does("move-things", named(() => ({ x: 12, y: 12 })), { copy: "yes" }), { signal });
   el("things-remove").addEventListener("click", () => does("remove-things", named()), { signal });
-  el("things-go").addEventListener("click", () => {
+  el("things-go").addEventListener("click", async () => {
+    const other = el("things-doc")?.value;
+    if (other) { // another document gets a copy
+      const body = new URLSearchParams({ to: other, page: el("things-to").value, _things: JSON.stringify(named()), request: crypto.randomUUID() });
+      const got = await answer(`/desk/${state.doc}/amend/carry/${state.at}`, { method: "POST", body, signal });
+      if (signal.aborted) return;
+      if (!got.ok) return void say(got.text().trim(), true);
+      const out = got.json();
+      say([out.said, ...(out.warnings ?? [])].join(" "));
+      if (el("things-how").value === "") does("remove-things", named());
+      return;
+    }
     const p = state.pages[Number(el("things-to").value) - 1];
     el("things-to").classList.toggle("wrong", !p);
     if (p) does("move-things", named(), { to: p.key, copy: el("things-how").value });

@@ -180,7 +180,7 @@ func (s *Server) frame(r *http.Request, v station.Shown, st *station.Station, j 
 	f.Busy = s.desk.Reserved(snap.Document.ID)
 	f.Reads = !s.mayDo(person, j)
 	if f.Surface == station.Paper {
-		f.Zoom = s.desk.Choice(ctx, person.ID, "zoom "+st.Path)
+		f.Zoom = cmp.Or(s.desk.Choice(ctx, person.ID, "zoom "+st.Path), st.Zoom)
 	}
 	if f.View == nil && j.View != nil {
 		f.View, err = j.View(&station.Visit{Request: r, Desk: s.desk, Person: person, Snapshot: snap, Station: st, Job: j})

@@ -27,7 +27,8 @@ type Station struct {
 	Name    string // as shown: "Furnish"
 	Words   string // its jobs in trade words, for the way
 	Surface Surface
-	Jobs    []Job // at least one; the first is the one that is come to
+	Zoom    string // of the page, until a person chooses another: "width", or all of it
+	Jobs    []Job  // at least one; the first is the one that is come to
 	// Routes adds routes of its own, below /desk/{id}.
 	Routes func(Router, Host)
 	Files  fs.FS // templates (*.html) and scripts (*.js) of the station and its jobs
