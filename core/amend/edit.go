@@ -252,7 +252,7 @@ func (p *para) encodeAs(run []char, t target, f *faces) (bool, error) {
 		c.wide = ch.Width * sh.State.Size * ratio * sh.State.Scale * unit(sh)
 		c.adv = c.wide
 		if i < len(run)-1 { // spaces are measured from where its ink ends
-			c.adv += sh.State.CharSpace * sh.State.Scale * unit(sh)
+			c.adv += p.habitsOf(t.own).spacing * sh.State.Size * ratio * sh.State.Scale * unit(sh)
 		}
 	}
 	p.kern(run, t.own)

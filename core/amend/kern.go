@@ -9,11 +9,15 @@ import (
 
 // habits is how a page sets a font: which letters it sets closer or wider than their widths, and which it sets as one glyph.
 type habits struct {
+	spacing   float64               // between letters besides their widths, in em: of most letters of the paragraph, as some programs kern by it
 	kern      map[[2]string]float64 // em
 	ligatures []string              // the longest first
 }
 
-const mostKern = 0.25 // em; more is no kerning
+const (
+	mostKern = 0.25 // em; more is no kerning
+	mostSeen = 31   // of a pair
+)
 
 // habitsOf reads them off the page's own glyphs.
 func (p *para) habitsOf(f *font.Font) *habits {
@@ -25,6 +29,20 @@ func (p *para) habitsOf(f *font.Font) *habits {
 		p.habits = map[*font.Font]*habits{}
 	}
 	p.habits[f] = h
+	seen := map[[2]string][]float64{}
+	usual := p.usualSpacing(f)
+	h.spacing = usual
+	var own []float64
+	for i := range p.before {
+		if c := &p.before[i]; c.glyph >= 0 && p.page.Shows[c.show].State.Font == f {
+			st := p.page.Shows[c.show].State
+			own = append(own, st.CharSpace/st.Size)
+		}
+	}
+	if len(own) > 0 {
+		slices.Sort(own)
+		h.spacing = own[len(own)/2]
+	}
 	for s := range p.page.Shows {
 		sh := &p.page.Shows[s]
 		st := sh.State
@@ -48,20 +66,41 @@ func (p *para) habitsOf(f *font.Font) *habits {
 				continue
 			}
 			pair := [2]string{a.Char.Text, b.Char.Text}
-			if _, known := h.kern[pair]; known {
+			if len(seen[pair]) >= mostSeen {
 				continue
 			}
-			k := ((b.X-a.X)*sh.Along[0]+(b.Y-a.Y)*sh.Along[1])/em - a.Char.Width - st.CharSpace/st.Size
+			k := ((b.X-a.X)*sh.Along[0]+(b.Y-a.Y)*sh.Along[1])/em - a.Char.Width - usual
 			if math.Abs(k) < mostKern {
-				if math.Abs(k) < 0.0004 {
-					k = 0
-				}
-				h.kern[pair] = k
+				seen[pair] = append(seen[pair], k)
 			}
+		}
+	}
+	for pair, list := range seen { // letters of a line may be spaced out to fill it: most are not
+		slices.Sort(list)
+		if k := list[len(list)/2]; math.Abs(k) >= 0.0004 {
+			h.kern[pair] = k
 		}
 	}
 	slices.SortFunc(h.ligatures, func(a, b string) int { return len(b) - len(a) })
 	return h
+}
+
+// usualSpacing is how far apart most letters of a font stand on the page, besides their widths, in em.
+func (p *para) usualSpacing(f *font.Font) float64 {
+	var list []float64
+	for s := range p.page.Shows {
+		sh := &p.page.Shows[s]
+		if sh.State != nil && sh.State.Font == f && sh.State.Size > 0 {
+			for range min(sh.N, 200) {
+				list = append(list, sh.State.CharSpace/sh.State.Size)
+			}
+		}
+	}
+	if len(list) == 0 {
+		return 0
+	}
+	slices.Sort(list)
+	return list[len(list)/2]
 }
 
 // ligate sets letters that come new as one glyph, where the page does so.
@@ -112,6 +151,6 @@ func (p *para) kern(run []char, f *font.Font) {
 		}
 		sh := &p.page.Shows[c.show]
 		em := sh.State.Size * sh.State.Scale * unit(sh) * p.ratioOf(c)
-		c.adv = c.wide + sh.State.CharSpace*sh.State.Scale*unit(sh) + h.kern[[2]string{c.text, n.text}]*em
+		c.adv = c.wide + (h.spacing+h.kern[[2]string{c.text, n.text}])*em
 	}
 }

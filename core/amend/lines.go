@@ -47,10 +47,14 @@ func (p *para) width(chars []char) (w float64, spaces int) {
 
 // gapOf is how wide a space is, as it is usually set there.
 func (p *para) gapOf(c *char) float64 {
-	if c.style == nil {
-		return p.gap
+	gap := p.gap
+	if c.nat > 0 {
+		gap = c.nat
 	}
-	return p.gap*p.ratioOf(c) + c.style.spacing
+	if c.style == nil {
+		return gap
+	}
+	return gap*p.ratioOf(c) + c.style.spacing
 }
 
 // alike reports whether a character is one that stood there already.

@@ -22,6 +22,7 @@ type char struct {
 	code  []byte // in the font of that operator, or in another face
 	other *other // a face that is used instead of the font; nil for the font itself
 	adv   float64
+	nat   float64 // of a space that stood on the page: how wide it is where nothing is stretched; 0 where that is not known
 	wide  float64 // without what parts it from the next one
 	up    float64 // how far it stands above the line
 	space bool
@@ -205,6 +206,7 @@ func readLines(doc *pdf.Document, l *layout.Page, at int, lines []int, visible p
 			}
 		}
 	}
+	p.natural()
 	for i := range p.chars {
 		if c := &p.chars[i]; c.space && c.adv == 0 {
 			c.adv = p.gap
@@ -215,6 +217,35 @@ func readLines(doc *pdf.Document, l *layout.Page, at int, lines []int, visible p
 	p.follows()
 	p.before = slices.Clone(p.chars)
 	return p, nil
+}
+
+// natural finds how wide each space is where nothing is stretched: after some marks they may be wider than elsewhere.
+func (p *para) natural() {
+	for i := range p.lines {
+		end := len(p.chars)
+		if i+1 < len(p.lines) {
+			end = p.lines[i+1].first
+		}
+		list := p.chars[p.lines[i].first:end]
+		sum, n := 0.0, 0
+		for k := range list {
+			if c := &list[k]; c.space && !c.fixed && c.adv > 0 {
+				sum, n = sum+c.adv, n+1
+			}
+		}
+		if n == 0 {
+			continue
+		}
+		by := 1.0
+		if p.align == layout.Justified && i+1 < len(p.lines) {
+			by = p.gap * float64(n) / sum
+		}
+		for k := range list {
+			if c := &list[k]; c.space && !c.fixed && c.adv > 0 {
+				c.nat = max(0.6*p.gap, min(2.4*p.gap, c.adv*by))
+			}
+		}
+	}
 }
 
 // widest is where the longest line ends.
