@@ -100,7 +100,7 @@ func TestReplaceText(t *testing.T) {
 func wordsAt(t *testing.T, file []byte) map[string][2]float64 {
 	t.Helper()
 	out := map[string][2]float64{}
-	for line := range strings.Lines(pdftest.Tool(t, file, "pdftotext", "-bbox", "FILE", "-")) {
+	for line := range strings.Lines(pdftest.Tool(t, file, "pdftotext", "-bbox", "-cropbox", "FILE", "-")) {
 		var x0, y0, x1, y1 float64
 		var word string
 		if n, _ := fmt.Sscanf(strings.TrimSpace(line), `<word xMin="%f" yMin="%f" xMax="%f" yMax="%f">%s`, &x0, &y0, &x1, &y1, &word); n == 5 {
@@ -173,7 +173,7 @@ func TestFullLastLine(t *testing.T) {
 // wordsRight gives how far the words of a file reach to the right.
 func wordsRight(t *testing.T, file []byte) (most float64) {
 	t.Helper()
-	for line := range strings.Lines(pdftest.Tool(t, file, "pdftotext", "-bbox", "FILE", "-")) {
+	for line := range strings.Lines(pdftest.Tool(t, file, "pdftotext", "-bbox", "-cropbox", "FILE", "-")) {
 		var x0, y0, x1, y1 float64
 		if n, _ := fmt.Sscanf(strings.TrimSpace(line), `<word xMin="%f" yMin="%f" xMax="%f" yMax="%f">`, &x0, &y0, &x1, &y1); n == 4 {
 			most = max(most, x1)

@@ -7,6 +7,7 @@ import (
 	"glenrain/core/annot"
 	"glenrain/core/content"
 	"glenrain/core/pdf"
+	"glenrain/core/structure"
 )
 
 // deco is a path that belongs to words: a line below or through them, or a box behind them. It goes where they go.
@@ -267,9 +268,8 @@ func (p *para) relink(rows []row) (gone int) {
 			quads = append(quads, [4]float64{s.u0, s.u1, s.v + k.up, s.v + k.up + k.high})
 		}
 		if len(quads) == 0 {
-			if !k.ref.IsZero() && len(annot.Remove(p.doc, p.page.Ref, k.ref)) > 0 {
-				gone++
-			}
+			left := n // those that were moved first keep their places in the list
+			defer func() { gone += p.unlink(&p.links[left]) }()
 			continue
 		}
 		if p.still(k, quads[left:]) {
@@ -278,6 +278,27 @@ func (p *para) relink(rows []row) (gone int) {
 		p.putLink(k, quads)
 	}
 	return gone
+}
+
+// unlink takes an annotation off the page.
+func (p *para) unlink(k *linked) int {
+	if !k.ref.IsZero() {
+		gone := annot.Remove(p.doc, p.page.Ref, k.ref)
+		structure.CutObjects(p.doc, gone)
+		return min(1, len(gone))
+	}
+	page := p.doc.Edit(p.page.Ref)
+	left := pdf.Array{}
+	n := 0
+	for _, o := range p.doc.Array(page.Get("Annots")) {
+		if d, ok := o.(*pdf.Dict); ok && d == k.dict {
+			n++
+			continue
+		}
+		left = append(left, o)
+	}
+	page.Set("Annots", left)
+	return n
 }
 
 // still reports whether the stretches are those that an annotation has already, by and large.

@@ -57,6 +57,7 @@ type para struct {
 	leading   float64
 	gap       float64 // a space between words, as it is usually set there
 	limit     float64 // where the lines end at the right
+	wide      float64 // and where they would end, were each a line by itself
 	left      float64 // where all lines but the first begin
 	below     float64 // how far down it may grow: a place of v
 	donor     int32   // the operator whose style is taken where there is no letter
@@ -297,7 +298,9 @@ func (p *para) bounds(visible pdf.Rect) {
 	}
 	if !src.Cell && p.align != layout.Justified { // ragged lines may be as long as those of the column
 		for i := range l.Paragraphs {
-			if o := &l.Paragraphs[i]; o.Block == src.Block && !o.Cell && i != p.at {
+			o := &l.Paragraphs[i]
+			below := len(o.Lines) > 1 && math.Abs(o.Size-src.Size) < 0.05*src.Size && math.Abs(l.Lines[o.Lines[len(o.Lines)-1]].U0-p.left) < 0.5*src.Size // of the same column, by its look
+			if !o.Cell && i != p.at && (o.Block == src.Block || below) {
 				for _, at := range o.Lines {
 					p.limit = max(p.limit, l.Lines[at].U1)
 				}
@@ -313,9 +316,10 @@ func (p *para) bounds(visible pdf.Rect) {
 		}
 		u0, u1, v0 = min(u0, u), max(u1, u), min(v0, v)
 	}
+	margin := max(18, min(p.lines[0].u0-u0, 0.2*(u1-u0)))
+	p.wide = max(p.limit, u1-margin)
 	if len(p.lines) == 1 { // a line by itself may go on as far as there is room, within margins as wide as the left one
-		margin := max(18, min(p.lines[0].u0-u0, 0.2*(u1-u0)))
-		p.limit = max(p.limit, u1-margin)
+		p.limit = p.wide
 	}
 	last := p.lines[len(p.lines)-1].v
 	p.below, p.floor = v0+18, v0+max(18, min(48, 0.5*(p.lines[0].u0-u0)))
@@ -331,6 +335,7 @@ func (p *para) bounds(visible pdf.Rect) {
 		for k := range p.lines { // what stands beside it ends its room
 			if p.lines[k].v-o.V < 0.6*p.size && o.V-p.lines[k].v < 0.9*p.size && o.U0 > p.lines[k].u1 {
 				p.limit = max(p.lines[k].u1, min(p.limit, o.U0-0.5*p.size))
+				p.wide = max(p.widest(), min(p.wide, o.U0-0.5*p.size))
 				over = over && o.U0 < p.limit
 			}
 		}
@@ -345,7 +350,7 @@ func (p *para) bounds(visible pdf.Rect) {
 		}
 		p.below, p.floor = max(p.below, clip.Y0), max(p.floor, clip.Y0)
 		if clip.X1 > p.lines[0].u0+p.size {
-			p.limit = max(min(p.limit, clip.X1), p.widest())
+			p.limit, p.wide = max(min(p.limit, clip.X1), p.widest()), max(min(p.wide, clip.X1), p.widest())
 		}
 	}
 	for i := range p.page.Images {
@@ -366,12 +371,13 @@ func (p *para) bounds(visible pdf.Rect) {
 
 // Lines that end early: a line stays broken where what begins the next one would have had room on it.
 const (
-	earlyRagged    = 1.5 // em
+	earlyRagged    = 0.6 // em
 	earlyJustified = 1.0
 )
 
 // breaks finds the places where lines end whatever stands on them.
 func (p *para) breaks() {
+	hard, soft := 0, 0
 	for i := 0; i+1 < len(p.lines); i++ {
 		last := p.lines[i+1].first - 1
 		if last < 0 || !p.chars[last].space {
@@ -385,8 +391,21 @@ func (p *para) breaks() {
 		free := p.limit - p.lines[i].u1
 		if p.align == layout.Justified && free > earlyJustified*p.size || p.align == layout.Left && free-p.gap-w > earlyRagged*p.size {
 			p.chars[last].hard, p.chars[last].text = true, "\n"
+			hard++
+		} else if p.lines[i].u1 < p.widest()-0.1 {
+			soft++
 		}
 	}
+	if p.align != layout.Left || hard == 0 || soft > 0 || p.lay.Paragraphs[p.at].Cell {
+		return
+	}
+	// All end early, as those of an address do, but for the longest, which sets the measure: they are lines by themselves.
+	for i := 0; i+1 < len(p.lines); i++ {
+		if last := &p.chars[p.lines[i+1].first-1]; last.space {
+			last.hard, last.text = true, "\n"
+		}
+	}
+	p.limit = p.wide
 }
 
 // text gives the paragraph's text, and for each byte of it the character that it is of.

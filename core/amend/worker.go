@@ -213,18 +213,35 @@ func (p *para) moveAnnots(list []moved) {
 	for _, k := range p.links {
 		held[k.ref] = true
 	}
-	for _, ref := range annot.Refs(p.doc, p.page.Ref) {
-		r, ok := p.doc.Rect(p.doc.Dict(ref).Get("Rect"))
-		if !ok || held[ref] {
+	entries := p.doc.Array(p.doc.Dict(p.page.Ref).Get("Annots"))
+	var own pdf.Array // where some stand in the list itself
+	for i, o := range entries {
+		ref, _ := o.(pdf.Ref)
+		d := p.doc.Dict(o)
+		r, ok := p.doc.Rect(d.Get("Rect"))
+		if !ok || !ref.IsZero() && held[ref] || ref.IsZero() && slices.ContainsFunc(p.links, func(k linked) bool { return k.dict == d }) {
 			continue
 		}
 		u, v := p.of((r.X0+r.X1)/2, (r.Y0+r.Y1)/2)
 		for _, t := range list {
-			if u > t.u0-2 && u < t.u1+2 && v > t.bottom-2 && v < t.top+2 {
+			if u < t.u0-2 || u > t.u1+2 || v < t.bottom-2 || v > t.top+2 {
+				continue
+			}
+			if !ref.IsZero() {
 				annot.Move(p.doc, p.doc.Edit(ref), t.m)
 				break
 			}
+			if own == nil {
+				own = slices.Clone(entries)
+			}
+			moved := d.Clone()
+			annot.Move(p.doc, moved, t.m)
+			own[i] = moved
+			break
 		}
+	}
+	if own != nil {
+		p.doc.Edit(p.page.Ref).Set("Annots", own)
 	}
 }
 

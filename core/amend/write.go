@@ -250,7 +250,7 @@ func (p *para) same(i int, r *row) bool {
 	for len(was) > 0 && was[len(was)-1].space {
 		was = was[:len(was)-1]
 	}
-	if len(was) != len(r.chars) || math.Abs(r.v-p.lines[i].v) > 0.01 {
+	if len(was) != len(r.chars) || math.Abs(r.v-p.lines[i].v) > 0.01 || math.Abs(r.u-p.lines[i].u0) > 0.01 || !r.kept {
 		return false
 	}
 	for k := range was {
