@@ -184,9 +184,15 @@ func TestWritingByKeys(t *testing.T) {
 	o.wait(`() => !document.querySelector(".amend-field").value.includes("old")`)
 	o.hold(input.ControlLeft, func() { o.press('y') })
 	o.typed("ferry old ramp")
+	o.press(input.Home)
+	o.hold(input.ShiftLeft, func() { o.press(input.End) })
+	o.hold(input.ControlLeft, func() { o.press('b') })
+	o.wait(`() => document.querySelector('[data-look="bold"]').getAttribute("aria-pressed") === "true"`)
 	o.hold(input.ControlLeft, func() { o.press(input.Enter) })
 	o.says("amended on page 1")
 	assert.Contains(t, o.pageTexts(id), "from the ferry old ramp to the knuckle")
+	fonts := o.tool(id, "pdftohtml", "-xml", "-stdout", "FILE")
+	assert.Contains(t, fonts, "<b>old ramp to the knuckle, where the silt is soft.</b>")
 
 	o.wait(`() => document.querySelector("#paper").dataset.blocks === "0.1" && document.querySelector("#amend-form").hidden`)
 	o.page.MustEval(`() => document.querySelector("#view").focus()`)
@@ -483,4 +489,25 @@ func TestBeforeAndAfter(t *testing.T) {
 	o.click("#undo")
 	o.says("Undone")
 	assert.Len(t, o.page.MustElements("#trail li"), 3)
+}
+
+// On a picture of paper it is said that there are no letters to be changed, and where they can be made.
+func TestWritingOnAScan(t *testing.T) {
+	f := &pdftest.File{}
+	f.Add("<</Type/Catalog/Pages 2 0 R>>")
+	f.Add("<</Type/Pages/Kids[3 0 R]/Count 1>>")
+	f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 595 842]/Contents 4 0 R/Resources<</XObject<</Im 5 0 R>>>>>>")
+	f.Add("%s", pdftest.Stream("", "q 595 0 0 842 0 0 cm /Im Do Q"))
+	f.Add("%s", pdftest.Stream("/Type/XObject/Subtype/Image/Width 1/Height 1/BitsPerComponent 8/ColorSpace/DeviceGray", "\xf0"))
+	o := openOffice(t, false)
+	c := o.client()
+	c.signIn("isla")
+	id := c.bring("Scan.pdf", f.Bytes())
+	o.openBrowser()
+	o.signIn()
+	o.go_("/desk/" + id + "/amend")
+	o.wait(`() => !document.querySelector("#amend-scan").hidden`)
+	assert.Contains(t, o.text("#amend-scan"), "This page is a picture of paper")
+	o.click(`#amend-scan a[href$="/collect/recognize"]`)
+	o.wait(`() => location.pathname.endsWith("/collect/recognize")`)
 }

@@ -293,3 +293,33 @@ func TestFontOfTheHouse(t *testing.T) {
 	writeFile(t, dir+"/bad.ttf", []byte("no font"))
 	assert.Len(t, font.UseFolder(dir), 1)
 }
+
+// A step changes the page and adds to the file; it rewrites nothing else, and weighs little more than the page's own content.
+func TestOnlyThePageChanges(t *testing.T) {
+	b := newBench(t, pdftest.Text(5))
+	refs := pdftest.Refs(t, b.doc)
+	res := b.run(&amend.Paragraph{Page: step.Pages{Rule: "3"}, Edits: []amend.Edit{{Text: "Late "}}})
+	for _, r := range b.doc.Changed() {
+		if r != refs[2] {
+			assert.Nil(t, pdftest.Open(t, pdftest.Text(5)).Resolve(r), "object %v was there before", r)
+		}
+	}
+	assert.Less(t, len(res.Update), 3000)
+}
+
+// Very much text is refused in a sentence, in good time; as is what has no room.
+func TestVeryMuch(t *testing.T) {
+	b := newBench(t, set(lines))
+	for _, n := range []int{10_001, 9_000} {
+		_, err := b.try(edit(amend.Edit{Text: strings.Repeat("quay ", n)}))
+		var no *step.Refusal
+		require.ErrorAs(t, err, &no)
+	}
+	many := make([]amend.Edit, 6000)
+	_, err := b.try(edit(many...))
+	assert.ErrorContains(t, err, "changes at once")
+	_, err = b.try(edit(amend.Edit{Text: strings.Repeat("x", 4000)}))
+	assert.ErrorContains(t, err, "wider than the column")
+	_, err = b.try(&amend.Paragraph{Page: step.Pages{Rule: "1"}, Was: "Something else", Edits: []amend.Edit{{Text: "x"}}})
+	assert.ErrorContains(t, err, "says something else by now")
+}

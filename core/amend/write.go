@@ -202,9 +202,8 @@ const (
 func (p *para) strokes(rows []row) (out []stroke) {
 	for i := range rows {
 		r := &rows[i]
-		u := r.u
 		for pass := range 2 {
-			u = r.u
+			u := r.u
 			open := -1
 			for k := range r.chars {
 				c := &r.chars[k]
