@@ -64,6 +64,33 @@ func (p *para) span(i int, u0, u1 float64) (from, to int) {
 	return from, to
 }
 
+// between gives the letter behind which a short rule stands that is a letter of its own, as an underscore of some programs is; the gap that it stands
+// in keeps its width.
+func (p *para) between(i int, b pdf.Rect, high float64) (from, to int) {
+	if high > 0.16*p.size || b.X1-b.X0 > p.size {
+		return 0, 0
+	}
+	end := len(p.chars)
+	if i+1 < len(p.lines) {
+		end = p.lines[i+1].first
+	}
+	for k := p.lines[i].first; k+1 < end; k++ {
+		c := &p.chars[k]
+		if c.glyph < 0 {
+			continue
+		}
+		u, _ := p.endOf(c.glyph)
+		if u > b.X0+0.15*p.size {
+			break
+		}
+		if gap := &p.chars[k+1]; gap.space && u+gap.adv > b.X1-0.2*p.size {
+			gap.fixed = true
+			return k, k + 1
+		}
+	}
+	return 0, 0
+}
+
 func (p *para) findDecos() {
 	cell := p.lay.Paragraphs[p.at].Cell
 	for n := range p.page.Paths {
@@ -83,11 +110,13 @@ func (p *para) findDecos() {
 			}
 			from, to := p.span(i, b.X0, b.X1)
 			if from == to {
-				continue
+				if from, to = p.between(i, b, high); from == to {
+					continue
+				}
 			}
 			mid := (b.Y0+b.Y1)/2 - ln.v
 			thin := high < 0.16*p.size
-			d := deco{path: n, box: b, up: b.Y0 - ln.v, under: thin && mid < 0.02*p.size, strike: thin && mid > 0.12*p.size && mid < 0.5*p.size}
+			d := deco{path: n, box: b, up: b.Y0 - ln.v, under: thin && mid < 0.06*p.size, strike: thin && mid > 0.12*p.size && mid < 0.5*p.size}
 			whole := from == p.lines[i].first && ln.u1-b.X1 < 0.5*p.size
 			if !d.under && !d.strike && (thin || !pa.Fills() || high < 0.5*p.size || cell && whole || whole && len(p.lines) == 1) {
 				continue

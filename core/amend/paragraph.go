@@ -249,6 +249,28 @@ func (p *para) natural() {
 	}
 }
 
+// inBox keeps the paragraph within a box that is drawn around it, or behind it; one that is as wide as the page is none.
+func (p *para) inBox(page float64) {
+	first, last := p.lines[0].v+0.5*p.size, p.lines[len(p.lines)-1].v
+	left, right := math.Inf(1), p.widest()
+	for _, l := range p.lines {
+		left = min(left, l.u0)
+	}
+	for i := range p.page.Paths {
+		pa := &p.page.Paths[i]
+		if pa.Hidden || pa.N < 4 {
+			continue
+		}
+		b := p.across(pa.Bounds)
+		if b.X0 > left+1 || b.X1 < right-1 || b.Y1 < first || b.Y0 > last || b.X1-b.X0 > 0.95*page || b.Y1-b.Y0 < p.size {
+			continue
+		}
+		edge := max(right, b.X1-0.3*p.size)
+		p.limit, p.wide = min(p.limit, edge), min(p.wide, edge)
+		p.below, p.floor = max(p.below, b.Y0), max(p.floor, b.Y0)
+	}
+}
+
 // widest is where the longest line ends.
 func (p *para) widest() (u float64) {
 	u = math.Inf(-1)
@@ -353,6 +375,7 @@ func (p *para) bounds(visible pdf.Rect) {
 			p.limit, p.wide = max(min(p.limit, clip.X1), p.widest()), max(min(p.wide, clip.X1), p.widest())
 		}
 	}
+	p.inBox(u1 - u0)
 	for i := range p.page.Images {
 		b := p.page.Images[i].Box()
 		u, v := p.of(b.X0, b.Y1)
