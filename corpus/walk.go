@@ -389,7 +389,7 @@ func (w *walked) values(kind string, q *step.Sequence) (map[string]any, lentPage
 	case "label", "labels-remove", "bookmark-add", "bookmark-change", "bookmark-move", "bookmark-remove", "bookmarks-make", "contents", "contents-change",
 		"duplicate", "replace", "sheets",
 		"recognize", "recognize-words", "set-text", "replace-text", "amend-paragraph",
-		"add-text", "move-things", "bring-things", "remove-things", "change-picture", "replace-picture", "add-picture", "add-shape", "change-shape":
+		"add-text", "move-things", "bring-things", "remove-things", "change-picture", "tone-pages", "replace-picture", "add-picture", "add-shape", "change-shape":
 		// They change by intention what is held here: labels, bookmarks, or which page comes from where; or words, which amending holds against other programs; or they need the engine that reads pictures, for seconds a page. core/jobs tries them by themselves.
 		return nil, lentPages{}
 	case "number":

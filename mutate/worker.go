@@ -182,6 +182,7 @@ func (t *trial) document(doc *pdf.Document) {
 		{"remove-things", `{"page":"1","things":[{"what":"drawing","at":0}]}`},
 		{"change-picture", `{"page":"1","picture":0,"cut_left":20,"flip":"down","contrast":20}`},
 		{"change-picture", `{"page":"1","picture":0,"colours":"black-and-white","everywhere":true,"order":"back"}`},
+		{"tone-pages", `{"pages":"all","colours":"gray","contrast":20}`},
 		{"add-shape", `{"page":"1","kind":"arrow","points":"10,10 90,80"}`},
 		{"change-shape", `{"page":"1","at":0,"kind":"ellipse","points":"10,10 90,80"}`},
 		{"rotate", `{"pages":"1","by":90}`},

@@ -62,6 +62,7 @@ type AddPicture struct {
 func pictureKinds() []step.Kind {
 	return []step.Kind{
 		{Name: "change-picture", Title: "Change a picture", Meaning: "Flips or cuts a picture on a page, makes it fainter, lighter, darker or gray, or puts it before or behind all else.", New: func() step.Step { return &ChangePicture{} }},
+		{Name: "tone-pages", Title: "Change the tones of pictures", Meaning: "Makes all pictures of pages lighter, darker, gray, or black and white.", Slow: true, New: func() step.Step { return &TonePages{Pages: step.Pages{Rule: "all"}} }},
 		{Name: "replace-picture", Title: "Replace a picture", Meaning: "Puts another picture into the frame of one on a page.", New: func() step.Step { return &ReplacePicture{Fit: "fit"} }},
 		{Name: "add-picture", Title: "Put a picture on a page", Meaning: "Puts a picture on a page, at a place or in a frame.", New: func() step.Step { return &AddPicture{Fit: "fit"} }},
 	}
@@ -97,7 +98,7 @@ func (s *ChangePicture) Apply(ctx context.Context, doc *pdf.Document, env *step.
 		if im.Ref.IsZero() {
 			return nil, step.Refuse("the picture is a part of the page's content, and its colours can't be changed")
 		}
-		if target, err = s.toned(doc, im.Ref); err != nil {
+		if target, err = s.tone().of(doc, im.Ref); err != nil {
 			return nil, err
 		}
 		if s.Everywhere {
@@ -223,8 +224,16 @@ func (s *ChangePicture) draw(m *mover, im *content.ImageUse, target pdf.Ref) err
 	return nil
 }
 
-// toned makes a picture of other tones of one; its masks stay.
-func (s *ChangePicture) toned(doc *pdf.Document, ref pdf.Ref) (pdf.Ref, error) {
+// tone is how light a picture is made, and of which colours.
+type tone struct {
+	Brightness, Contrast float64
+	Colours              string
+}
+
+func (s *ChangePicture) tone() tone { return tone{s.Brightness, s.Contrast, s.Colours} }
+
+// of makes a picture of other tones of one; its masks stay.
+func (s tone) of(doc *pdf.Document, ref pdf.Ref) (pdf.Ref, error) {
 	was := doc.Stream(ref)
 	if was == nil {
 		return ref, errNoThing
@@ -307,6 +316,90 @@ func threshold(g *image.Gray) uint8 {
 		}
 	}
 	return uint8(at)
+}
+
+// TonePages is the step "tone-pages".
+type TonePages struct {
+	Pages      step.Pages `json:"pages" help:"on which pages"`
+	Brightness float64    `json:"brightness,omitempty" min:"-100" max:"100" help:"lighter or darker"`
+	Contrast   float64    `json:"contrast,omitempty" min:"-100" max:"100" help:"more or less contrast"`
+	Colours    string     `json:"colours,omitempty" enum:",gray,black-and-white" help:"without colours"`
+}
+
+// Apply changes the pictures of the pages.
+func (s *TonePages) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
+	if s.Brightness == 0 && s.Contrast == 0 && s.Colours == "" {
+		return nil, step.Refuse("nothing of the pictures is to be changed")
+	}
+	refs, err := s.Pages.Refs(doc, env.Keys)
+	if err != nil {
+		return nil, err
+	}
+	t := tone{s.Brightness, s.Contrast, s.Colours}
+	reader := content.NewReader(doc)
+	made := map[pdf.Ref]pdf.Ref{} // zero for those that can't be
+	var pages []pdf.Ref
+	n, left := 0, 0
+	for i, ref := range refs {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		env.Report(i, len(refs))
+		page, err := reader.Page(ctx, ref, wanted)
+		if err != nil {
+			return nil, err
+		}
+		if page.Cut || len(page.Images) == 0 {
+			continue
+		}
+		pages = append(pages, ref)
+		if !env.Wants(ref) {
+			n++
+			continue
+		}
+		var set laid
+		set.at(page)
+		for k := range page.Images {
+			im := &page.Images[k]
+			if im.Ref.IsZero() || !page.Invocations[im.Invocation].Annotation.IsZero() || page.Invocations[im.Invocation].Kind == content.PatternBody {
+				left++
+				continue
+			}
+			now, known := made[im.Ref]
+			if !known {
+				var no *step.Refusal
+				if now, err = t.of(doc, im.Ref); errors.As(err, &no) {
+					now = pdf.Ref{}
+				} else if err != nil {
+					return nil, err
+				}
+				made[im.Ref] = now
+			}
+			if now.IsZero() {
+				left++
+				continue
+			}
+			n++
+			set.extra = append(set.extra, content.Patch{Invocation: im.Invocation, Start: im.Start, End: im.End, Make: func(name func(pdf.Name, pdf.Ref) pdf.Name) []byte {
+				return append(pdf.AppendObject(nil, name("XObject", now)), " Do"...)
+			}})
+		}
+		if err := set.apply(doc); err != nil {
+			return nil, err
+		}
+	}
+	if n == 0 {
+		if left > 0 {
+			return nil, step.Refuse("the pictures there are stored in ways in which their colours can't be changed here")
+		}
+		return nil, step.Refuse("there is no picture on these pages")
+	}
+	res := &step.Result{Pages: env.Keys.Of(pages), Redrawn: step.RedrawPages, Show: env.Keys.Key(pages[0])}
+	if left > 0 {
+		res.Warnings = append(res.Warnings, fmt.Sprintf("%s stayed: stored in a way in which its colours can't be changed here.", step.Count(left, "picture")))
+	}
+	res.Sentence = fmt.Sprintf("Tones of pictures changed on %s", step.Count(len(pages), "page"))
+	return res, nil
 }
 
 // swapEverywhere puts a picture in the place of another wherever the document's pages show it, and gives these pages, with the first at the head.

@@ -764,8 +764,8 @@ type Found struct {
 	What  string
 	At    int
 	Quad  layout.Quad
-	Text  string // of a paragraph
-	Lines []float64
+	Text  string       // of a paragraph
+	Bases [][2]float64 // and where its lines' baselines begin
 	// of a picture
 	W, H   int     // pixels
 	DPI    float64 // as it is shown here
@@ -791,6 +791,10 @@ func (s *Sheet) Things() (out []Found) {
 			continue
 		}
 		f := Found{What: "paragraph", At: i, Quad: quadOf(s.lay, p.Lines), Text: s.lay.ParagraphText(p)}
+		for _, at := range p.Lines {
+			x, y := s.lay.Base(&s.lay.Words[s.lay.Lines[at].Words[0]])
+			f.Bases = append(f.Bases, [2]float64{x, y})
+		}
 		sh := &s.page.Shows[s.page.Glyphs[s.lay.Glyphs(&s.lay.Words[s.lay.Lines[p.Lines[0]].Words[0]])[0]].Show]
 		if placedBy(s.Doc, s.page, sh.Invocation, sh.Start) {
 			f.Why = errPlacedOne.Error()

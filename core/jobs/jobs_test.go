@@ -404,6 +404,7 @@ func TestEveryStep(t *testing.T) {
 		"bring-things":     {`{"from":"other","from_page":4,"things":[{"what":"paragraph","at":0,"x":40,"y":200}],"page":"2"}`},
 		"remove-things":    {`{"page":"2","things":[{"what":"picture","at":0},{"what":"shape","at":0}]}`},
 		"change-picture":   {`{"page":"2","picture":0,"flip":"across","cut_left":20,"colours":"gray","opacity":50}`, `{"page":"2","picture":0,"brightness":30,"contrast":20,"everywhere":true}`},
+		"tone-pages":       {`{"pages":"1-3","brightness":30}`},
 		"replace-picture":  {`{"page":"2","picture":0,"from":"photo","fit":"fill"}`, `{"page":"2","picture":0,"from":"photo","everywhere":true}`},
 		"add-picture":      {`{"page":"3","from":"photo","x":100,"y":100,"width":"60mm"}`},
 		"add-shape":        {`{"page":"3","kind":"arrow","points":"100,100 300,200","opacity":50}`, `{"page":"3","kind":"ellipse","points":"100,100 300,200","fill":"moss","dash":"dotted"}`},
@@ -446,7 +447,7 @@ func TestEveryStep(t *testing.T) {
 						b.run("contents", `{"to":2}`)
 						p = strings.ReplaceAll(p, "TOC", draw.List(b.doc)[1].ID)
 					}
-				case "move-things", "remove-things", "change-picture", "replace-picture", "change-shape":
+				case "move-things", "remove-things", "change-picture", "tone-pages", "replace-picture", "change-shape":
 					b.src["photo"] = gray(40, 30)
 					b.run("add-picture", `{"page":"2","from":"photo","x":100,"y":300,"width":200}`)
 					b.run("add-shape", `{"page":"2","kind":"rectangle","points":"100,600 300,700","fill":"ochre"}`)

@@ -22,6 +22,21 @@ export function mount({ paper, strip, signal }) {
     pair.querySelector("[name=find]").focus();
   }, { signal });
 
+  // A table of old and new that is pasted becomes pairs: two columns, parted by tabs, a line each.
+  el("pairs").addEventListener("paste", (e) => {
+    const rows = (e.clipboardData?.getData("text") ?? "").split(/\r?\n/).map((l) => l.split("\t")).filter((c) => c.length > 1 && c[0] !== "");
+    if (!rows.length) return;
+    e.preventDefault();
+    const at = e.target.closest(".pair");
+    rows.slice(0, 100).forEach(([find, now], i) => {
+      const pair = i === 0 ? at : at.cloneNode(true);
+      pair.querySelector("[name=find]").value = find;
+      pair.querySelector("[name=with]").value = now;
+      if (i > 0) el("pairs").append(pair);
+    });
+    form.dispatchEvent(new Event("input"));
+  }, { signal });
+
   // list asks what would be changed.
   async function list() {
     const data = new URLSearchParams(new FormData(form));

@@ -3,15 +3,14 @@
 const near = 6; // pixels
 
 // snapper gives a function that takes a rectangle [x0, y0, x1, y1] in points and tells by how much to move it, and which lines to draw.
-// others are rectangles on the page; w and h its size; lines are heights of baselines.
-export function snapper(others, w, h, scale, lines = []) {
+// others are rectangles on the page; w and h its size; lines are heights of baselines there, own those of what is moved, from its upper edge down.
+export function snapper(others, w, h, scale, lines = [], own = []) {
   const xs = [[0, 0, h], [w / 2, 0, h], [w, 0, h]];
   const ys = [[0, 0, w], [h / 2, 0, w], [h, 0, w]];
   for (const [x0, y0, x1, y1] of others) {
     for (const x of [x0, (x0 + x1) / 2, x1]) xs.push([x, y0, y1]);
     for (const y of [y0, (y0 + y1) / 2, y1]) ys.push([y, x0, x1]);
   }
-  for (const y of lines) ys.push([y, 0, w]);
   const inner = others.length ? [Math.min(...others.map((o) => o[0])), Math.min(...others.map((o) => o[1])), Math.max(...others.map((o) => o[2])), Math.max(...others.map((o) => o[3]))] : null;
   if (inner) { // the margins of what stands on the page
     xs.push([inner[0], 0, h], [inner[2], 0, h]);
@@ -42,7 +41,14 @@ export function snapper(others, w, h, scale, lines = []) {
       return null;
     };
     const x = best(xs, r[0], r[2]) ?? gap(0);
-    const y = best(ys, r[1], r[3]) ?? gap(1);
+    let y = best(ys, r[1], r[3]);
+    for (const at of lines) {
+      for (const o of own) {
+        const d = at - o - r[1];
+        if (Math.abs(d) <= tol && (!y || Math.abs(d) < Math.abs(y.d))) y = { d, at, from: 0, to: w };
+      }
+    }
+    y ??= gap(1);
     const guides = [];
     if (x?.at !== undefined && x.gap === undefined) guides.push([x.at, Math.min(x.from, r[1]), x.at, Math.max(x.to, r[3])]);
     if (y?.at !== undefined && y.gap === undefined) guides.push([Math.min(y.from, r[0]), y.at, Math.max(y.to, r[2]), y.at]);

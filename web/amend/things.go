@@ -19,7 +19,7 @@ import (
 func arranging() station.Job {
 	return station.Job{
 		Path: "things", Words: "pictures, blocks", Slip: "things.html", Module: "things.js", View: thingsView,
-		Steps: []station.Form{{Step: "move-things", Fill: fillMove}, {Step: "remove-things", Fill: fillRemove}, {Step: "change-picture"}},
+		Steps: []station.Form{{Step: "move-things", Fill: fillMove}, {Step: "remove-things", Fill: fillRemove}, {Step: "change-picture"}, {Step: "tone-pages"}},
 		Finds: []station.Find{
 			{Text: "Move, resize or remove pictures and blocks of text", Words: "move resize turn rotate copy remove delete picture image block align distribute drawing"},
 			{Text: "Replace a picture", Words: "replace change swap picture image photo logo crop brightness contrast gray"},
@@ -135,6 +135,7 @@ type thingView struct {
 	Why    string      `json:"why,omitempty"`
 	Shape  *shapeView  `json:"shape,omitempty"`
 	Points [][]float64 `json:"points,omitempty"`
+	Bases  []float64   `json:"bases,omitempty"` // heights of its lines' baselines
 }
 
 type shapeView struct {
@@ -160,6 +161,10 @@ func found(s *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) erro
 		if f.What == "picture" && f.W > 0 {
 			v.Detail = fmt.Sprintf("%s by %s pixels, %.0f to the inch here, %s, %s", step.Thousands(f.W), step.Thousands(f.H), f.DPI, station.Weight(f.Bytes), f.Kind)
 			v.Uses = f.Uses
+		}
+		for _, at := range f.Bases {
+			_, y := station.SeenPoint(p.g, at[0], at[1])
+			v.Bases = append(v.Bases, y)
 		}
 		if sh := f.Shape; sh != nil {
 			v.Shape = &shapeView{sh.Kind, sh.Stroke, sh.Fill, float64(sh.Width), sh.Dash, sh.Opacity}

@@ -29,6 +29,8 @@ export function mount({ paper, strip, signal }) {
 
   startPreview(pictures, { paper, strip, signal, wants: () => !pictures.hidden && changedPicture() });
   startFields(el("things-held"), signal);
+  const tones = el("tone-form");
+  startPreview(tones, { paper, strip, signal, wants: () => !tones.hidden && (tones.elements.colours.value !== "" || Number(tones.elements.brightness.value || 0) !== 0 || Number(tones.elements.contrast.value || 0) !== 0) });
   pictures.addEventListener("submit", () => (kept = { key: state.at, names: held.map((i) => name(list[i])) }), { signal });
   const changedPicture = () => ["flip", "colours", "order"].some((k) => pictures.elements[k].value) || ["cut_left", "cut_right", "cut_top", "cut_bottom", "brightness", "contrast", "opacity"].some((k) => Number(pictures.elements[k].value || 0) !== 0);
 
@@ -108,7 +110,7 @@ export function mount({ paper, strip, signal }) {
     const pic = one?.what === "picture" && !why;
     pictures.hidden = !pic;
     el("picture-file").hidden = !pic;
-    el("things-add").hidden = held.length > 0;
+    el("things-add").hidden = el("tone-form").hidden = held.length > 0;
     el("things-title").textContent = one ? one.name : held.length ? count(held.length, "thing") : "Pictures and blocks";
     const b = box();
     if (!b) return;
@@ -208,7 +210,7 @@ export function mount({ paper, strip, signal }) {
   function drag(e, at) {
     const b = box();
     const p = page(state.at);
-    const snap = snapper(others(), p.w, p.h, paper.now.s, []);
+    const snap = snapper(others(), p.w, p.h, paper.now.s, list.filter((_, i) => !held.includes(i)).flatMap((t) => t.bases ?? []), held.flatMap((i) => list[i].bases ?? []).map((y) => y - b[1]));
     let by = [0, 0];
     press(e, {
       scrolls: paper.view, signal,
@@ -237,7 +239,7 @@ export function mount({ paper, strip, signal }) {
   function resize(e, handle) {
     const b = box();
     const p = page(state.at);
-    const snap = snapper(others(), p.w, p.h, paper.now.s, []);
+    const snap = snapper(others(), p.w, p.h, paper.now.s);
     const [cx, cy] = [(b[0] + b[2]) / 2, (b[1] + b[3]) / 2];
     let to = b;
     let turn = 0;
