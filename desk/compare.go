@@ -67,11 +67,11 @@ const (
 	mostLooked  = 40  // pages whose pictures are compared
 	lookedBox   = 300 // pixels
 	mostCompare = 6000
-	around      = 5 // words
+	aroundWords = 5
 )
 
 // Compare tells in what two snapshots differ.
-func (d *Desk) Compare(ctx context.Context, person uint, then, now *Snapshot) (*Compared, error) {
+func (d *Desk) Compare(ctx context.Context, then, now *Snapshot) (*Compared, error) {
 	a, b := then.Pages(), now.Pages()
 	if len(a) > mostCompare || len(b) > mostCompare {
 		return nil, step.Refuse("documents of up to %s pages are compared", step.Thousands(mostCompare))
@@ -121,7 +121,7 @@ func (d *Desk) Compare(ctx context.Context, person uint, then, now *Snapshot) (*
 				out.Unlooked++
 			} else {
 				out.Looked++
-				if c.Looks, err = d.otherLooks(ctx, person, then, now, c.Then, c.Now); err != nil {
+				if c.Looks, err = d.otherLooks(ctx, then, now, c.Then, c.Now); err != nil {
 					return nil, err
 				}
 			}
@@ -206,8 +206,8 @@ func changedWords(a, b string) (out []ComparedWords) {
 	y, _ := compare.Words(b)
 	for _, c := range compare.Diff(x, y) {
 		out = append(out, ComparedWords{
-			Before: strings.Join(y[max(0, c.B0-around):c.B0], " "), Was: strings.Join(x[c.A0:c.A1], " "),
-			Is: strings.Join(y[c.B0:c.B1], " "), After: strings.Join(y[c.B1:min(len(y), c.B1+around)], " "),
+			Before: strings.Join(y[max(0, c.B0-aroundWords):c.B0], " "), Was: strings.Join(x[c.A0:c.A1], " "),
+			Is: strings.Join(y[c.B0:c.B1], " "), After: strings.Join(y[c.B1:min(len(y), c.B1+aroundWords)], " "),
 		})
 		if len(out) >= 200 {
 			break
@@ -216,13 +216,13 @@ func changedWords(a, b string) (out []ComparedWords) {
 	return out
 }
 
-func (d *Desk) otherLooks(ctx context.Context, person uint, then, now *Snapshot, a, b *PageInfo) (bool, error) {
-	places, err := d.looks(ctx, person, then, now, a, b, lookedBox)
+func (d *Desk) otherLooks(ctx context.Context, then, now *Snapshot, a, b *PageInfo) (bool, error) {
+	places, err := d.looks(ctx, then, now, a, b, lookedBox)
 	return len(places) > 0, err
 }
 
 // looks gives the places in which two pages look otherwise, in pixels of pictures whose longer side has so many.
-func (d *Desk) looks(ctx context.Context, person uint, then, now *Snapshot, a, b *PageInfo, box int) ([]image.Rectangle, error) {
+func (d *Desk) looks(ctx context.Context, then, now *Snapshot, a, b *PageInfo, box int) ([]image.Rectangle, error) {
 	var pics [2]image.Image
 	for i, p := range []*PageInfo{a, b} {
 		s := []*Snapshot{then, now}[i]
@@ -234,7 +234,6 @@ func (d *Desk) looks(ctx context.Context, person uint, then, now *Snapshot, a, b
 			return nil, err
 		}
 	}
-	_ = person
 	return compare.Looks(pics[0], pics[1]), nil
 }
 
@@ -247,7 +246,7 @@ type ComparedPlaces struct {
 }
 
 // ComparePage finds the places in which a page differs from what it was.
-func (d *Desk) ComparePage(ctx context.Context, person uint, then, now *Snapshot, a, b step.Key) (*ComparedPlaces, error) {
+func (d *Desk) ComparePage(ctx context.Context, then, now *Snapshot, a, b step.Key) (*ComparedPlaces, error) {
 	out := &ComparedPlaces{Then: then, Now: now}
 	la, _, err := d.ReadPage(ctx, then, a)
 	if err != nil {
@@ -273,7 +272,7 @@ func (d *Desk) ComparePage(ctx context.Context, person uint, then, now *Snapshot
 		return out, nil
 	}
 	const box = 700
-	places, err := d.looks(ctx, person, then, now, pa, pb, box)
+	places, err := d.looks(ctx, then, now, pa, pb, box)
 	if err != nil {
 		return nil, err
 	}

@@ -119,7 +119,7 @@ func compared(_ *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) e
 	if err != nil {
 		return err
 	}
-	c, err := d.Compare(r.Context(), person, then, now)
+	c, err := d.Compare(r.Context(), then, now)
 	if err != nil {
 		return err
 	}
@@ -153,7 +153,7 @@ func comparedPage(_ *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Reques
 	if err != nil {
 		return err
 	}
-	places, err := d.ComparePage(r.Context(), person, then, now, was, key)
+	places, err := d.ComparePage(r.Context(), then, now, was, key)
 	if err != nil {
 		return err
 	}
