@@ -15,6 +15,7 @@ require (
 	github.com/go-fonts/liberation v0.3.3
 	github.com/go-gormigrate/gormigrate/v2 v2.1.7
 	github.com/go-rod/rod v0.116.2
+	github.com/go-text/typesetting v0.3.5
 	github.com/hhrutter/tiff v1.0.6
 	github.com/klauspost/compress v1.20.4
 	github.com/klippa-app/go-pdfium v1.21.4

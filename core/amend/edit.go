@@ -324,7 +324,30 @@ func (p *para) inFace(run []char, e *font.Embedding, face string, ratio *float64
 		c.wide = width / 1000 * sh.State.Size * by * sh.State.Scale * unit(sh)
 		c.adv = c.wide
 	}
+	p.shape(run, e)
 	return true
+}
+
+// shape sets letters that stand in a face that is here as far apart as the face has it.
+func (p *para) shape(run []char, e *font.Embedding) {
+	for from := 0; from < len(run); {
+		to := from
+		var text []rune
+		for to < len(run) && run[to].other != nil && run[to].other.embedding == e && !run[to].soft && len([]rune(run[to].text)) == 1 {
+			text = append(text, []rune(run[to].text)...)
+			to++
+		}
+		if len(text) > 1 {
+			for i, adv := range e.Face.Advances(text) {
+				c := &run[from+i]
+				sh := &p.page.Shows[c.show]
+				if i+1 < len(text) {
+					c.adv = adv * sh.State.Size * c.other.ratio * sh.State.Scale * unit(sh)
+				}
+			}
+		}
+		from = max(to, from+1)
+	}
 }
 
 func spelled(word []char) string {

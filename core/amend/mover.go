@@ -350,4 +350,3 @@ func (m *mover) put(doc *pdf.Document, to pdf.Ref) error {
 		return b
 	})
 }
-

@@ -454,4 +454,3 @@ func swapEverywhere(ctx context.Context, doc *pdf.Document, was, now pdf.Ref, fi
 	}
 	return pages, nil
 }
-

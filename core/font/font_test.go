@@ -137,3 +137,31 @@ func FuzzTrueType(f *testing.F) {
 		}
 	})
 }
+
+// Letters are kerned as the face has it: against the pairs of its kern table (OpenType, "kern", format 0).
+func TestAdvances(t *testing.T) {
+	f, err := Face("Sans")
+	require.NoError(t, err)
+	kern := f.tables["kern"]
+	require.NotEmpty(t, kern)
+	pairs := map[[2]uint16]int16{}
+	n := int(be16(kern, 10))
+	for i := range n {
+		at := 18 + 6*i
+		pairs[[2]uint16{be16(kern, at), be16(kern, at+2)}] = int16(be16(kern, at+4))
+	}
+	kerned := 0
+	for _, pair := range []string{"AV", "To", "Te", "Yo", "WA", "P.", "no", "ab", "11"} {
+		r := []rune(pair)
+		got := f.Advances(r)
+		require.Len(t, got, 2, pair)
+		want := float64(f.Advance(f.Glyph(r[0]))) + float64(pairs[[2]uint16{f.Glyph(r[0]), f.Glyph(r[1])}])
+		assert.InDelta(t, want/float64(f.UnitsPerEm), got[0], 0.002, pair)
+		if pairs[[2]uint16{f.Glyph(r[0]), f.Glyph(r[1])}] != 0 {
+			kerned++
+		}
+	}
+	assert.Greater(t, kerned, 4)
+	assert.Nil(t, f.Advances(nil))
+	assert.Len(t, f.Advances([]rune("office")), 6, "no ligatures")
+}

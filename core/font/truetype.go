@@ -30,11 +30,13 @@ type TrueType struct {
 	FixedPitch bool
 	Serif      bool
 
-	tables map[string][]byte
-	loca   []uint32
-	hmtx   []byte
-	nHMtx  int
-	cmap   map[rune]uint16
+	data    []byte // the whole file
+	shaping shaper
+	tables  map[string][]byte
+	loca    []uint32
+	hmtx    []byte
+	nHMtx   int
+	cmap    map[rune]uint16
 }
 
 // ParseTrueType reads a font file.
@@ -48,7 +50,7 @@ func ParseTrueType(data []byte) (t *TrueType, err error) {
 		return nil, ErrFormat
 	}
 	data = data[:len(data):len(data)] // nothing behind its end can be reached
-	t = &TrueType{tables: map[string][]byte{}, cmap: map[rune]uint16{}}
+	t = &TrueType{data: data, tables: map[string][]byte{}, cmap: map[rune]uint16{}}
 	for i := range int(be16(data, 4)) {
 		rec := data[12+16*i:]
 		off, n := be32(rec, 8), be32(rec, 12)
