@@ -211,7 +211,8 @@ func (p *para) wrap() (rows []row, err error) {
 		for i := from + 1; i <= len(p.chars); i++ { // as far as it fits
 			atSpace := i == len(p.chars) || p.chars[i].space
 			atSoft := i < len(p.chars) && p.chars[i-1].soft
-			if !atSpace && !atSoft {
+			between := !atSpace && !atSoft && parts(&p.chars[i-1], &p.chars[i])
+			if !atSpace && !atSoft && !between {
 				continue
 			}
 			w, spaces := p.width(p.chars[from:i])
@@ -219,8 +220,8 @@ func (p *para) wrap() (rows []row, err error) {
 				break
 			}
 			end, hyphen = i, atSoft && !atSpace
-			if next := i + 1; atSoft && !atSpace || i < len(p.chars) && next < len(p.chars) { // where a line ended, one may end again, if it is not looser than others
-				if atSoft && !atSpace {
+			if next := i + 1; (atSoft || between) && !atSpace || i < len(p.chars) && next < len(p.chars) { // where a line ended, one may end again, if it is not looser than others
+				if (atSoft || between) && !atSpace {
 					next = i
 				}
 				if _, ok := starts[stood[next]]; ok && stood[next] > 0 {
@@ -281,8 +282,12 @@ func (p *para) wrap() (rows []row, err error) {
 				full := p.limit-was.u1 < 1 && p.limit-r.u-w < 2*p.size
 				last = !full && r.u+w <= p.limit+overhang
 			}
-			if !last && spaces > 0 {
+			switch {
+			case last:
+			case spaces > 0:
 				r.space = p.gap + (p.limit-r.u-w)/float64(spaces)
+			default:
+				p.fillOut(r, p.limit-r.u-w)
 			}
 		}
 	}

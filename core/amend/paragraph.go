@@ -172,6 +172,7 @@ func readLines(doc *pdf.Document, l *layout.Page, at int, lines []int, visible p
 		last := &p.chars[len(p.chars)-1]
 		if layout.HyphenAtEnd([]byte(l.LineText(ln))) && beginsSmall(l, &l.Lines[src.Lines[i+1]]) {
 			last.soft = true
+		} else if first := []rune(l.Text(&l.Words[l.Lines[lines[i+1]].Words[0]])); len(first) > 0 && parts(last, &char{text: "字"}) && written(first[0]) { // written without spaces
 		} else {
 			p.chars = append(p.chars, char{text: " ", glyph: -1, show: last.show, space: true, line: i})
 		}
