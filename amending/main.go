@@ -5,6 +5,7 @@ package main
 import (
 	"bytes"
 	"context"
+	_ "embed"
 	"errors"
 	"fmt"
 	"hash/fnv"
@@ -142,8 +143,14 @@ func again(ctx context.Context, files []string, only string) error {
 		fmt.Printf("| %s | %d | %.3f | %.4f | %s |\n", filepath.Base(file), r.n, r.far, r.level, strings.Join(r.misses[:min(4, len(r.misses))], "; "))
 	}
 	fmt.Printf("\n%d paragraphs of %d files: %d as they were.\n", n, done, good)
+	fmt.Print(eye)
 	return nil
 }
+
+// eye is what people saw who looked at documents that were amended; it is written by hand.
+//
+//go:embed eye.md
+var eye string
 
 type repeated struct {
 	n          int

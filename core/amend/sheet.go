@@ -29,6 +29,16 @@ func Open(ctx context.Context, doc *pdf.Document, ref pdf.Ref) (*Sheet, error) {
 	return &Sheet{Doc: doc, Ref: ref, page: page, lay: layout.Read(page, doc.Geometry(ref).Visible, nil)}, nil
 }
 
+// Weight is about how much memory the page takes that was read, in bytes.
+func (s *Sheet) Weight() int {
+	p := s.page
+	n := 400*len(p.Shows) + 120*len(p.Glyphs) + 150*len(p.Paths) + 32*len(p.Points) + 250*len(p.Images) + 64*len(p.Rules) + 150*len(s.lay.Words)
+	for i := range p.Invocations {
+		n += len(p.Invocations[i].Body.Data)
+	}
+	return n
+}
+
 // Block is a paragraph of a page. Places are in default user space.
 type Block struct {
 	Quad  layout.Quad

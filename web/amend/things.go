@@ -2,6 +2,7 @@ package amend
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"fmt"
 	"net/http"
@@ -155,7 +156,15 @@ func found(s *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) erro
 	}
 	out := []thingView{}
 	count := map[string]int{}
-	for _, f := range p.sheet.Things() {
+	var list []amending.Found
+	err = d.ForSomebody(r.Context(), "reading a page", func(context.Context) error {
+		list = p.sheet.Things()
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	for _, f := range list {
 		count[f.What]++
 		v := thingView{What: f.What, At: f.At, Q: p.corners(f.Quad), Name: fmt.Sprintf("%s %d", strings.ToUpper(f.What[:1])+f.What[1:], count[f.What]), Text: f.Text, Inline: f.Inline, Why: f.Why}
 		if f.What == "picture" && f.W > 0 {

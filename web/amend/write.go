@@ -95,7 +95,11 @@ type kept struct {
 	sheet *amending.Sheet
 }
 
-const mostSheets = 6
+// Bounds of what is kept: one page is kept however much it weighs.
+const (
+	mostSheets = 12
+	mostWeight = 96 << 20 // bytes
+)
 
 func (s *sheets) of(ctx context.Context, d *desk.Desk, snap *desk.Snapshot, key step.Key) (*amending.Sheet, error) {
 	s.mu.Lock()
@@ -121,10 +125,15 @@ func (s *sheets) of(ctx context.Context, d *desk.Desk, snap *desk.Snapshot, key 
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if len(s.list) >= mostSheets {
+	s.list = append(s.list, kept{snap.State.ID, key, sheet})
+	weight := 0
+	for _, k := range s.list {
+		weight += k.sheet.Weight()
+	}
+	for len(s.list) > 1 && (len(s.list) > mostSheets || weight > mostWeight) {
+		weight -= s.list[0].sheet.Weight()
 		s.list = slices.Delete(s.list, 0, 1)
 	}
-	s.list = append(s.list, kept{snap.State.ID, key, sheet})
 	return sheet, nil
 }
 
@@ -170,7 +179,15 @@ func blocks(s *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) err
 		Blocks []blockView `json:"blocks"`
 		Scan   bool        `json:"scan,omitempty"` // the page is a picture of text
 	}{Blocks: []blockView{}}
-	for _, b := range p.sheet.Blocks() {
+	var list []amending.Block
+	err = d.ForSomebody(r.Context(), "reading a page", func(context.Context) error {
+		list, out.Scan = p.sheet.Blocks(), p.sheet.Pictured()
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	for _, b := range list {
 		v := blockView{Text: b.Text, Cell: b.Cell, Lines: [][8]float64{}}
 		if len(b.Lines) > 0 {
 			v.Q = p.corners(b.Quad)
@@ -180,7 +197,6 @@ func blocks(s *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) err
 		}
 		out.Blocks = append(out.Blocks, v)
 	}
-	out.Scan = p.sheet.Pictured()
 	return station.SendJSON(w, out)
 }
 
@@ -257,7 +273,12 @@ func begin(s *sheets, d *desk.Desk, w http.ResponseWriter, r *http.Request) erro
 	if err != nil {
 		return err
 	}
-	t, err := p.sheet.Begin(&amending.Paragraph{At: int(station.FormID(r, "paragraph")), Line: int(station.FormID(r, "line")), Last: int(station.FormID(r, "last_line")), Join: int(station.FormID(r, "join"))})
+	var t *amending.Tried
+	a := &amending.Paragraph{At: int(station.FormID(r, "paragraph")), Line: int(station.FormID(r, "line")), Last: int(station.FormID(r, "last_line")), Join: int(station.FormID(r, "join"))}
+	err = d.ForSomebody(r.Context(), "taking a paragraph", func(context.Context) (err error) {
+		t, err = p.sheet.Begin(a)
+		return err
+	})
 	if err != nil {
 		return err
 	}
