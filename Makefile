@@ -24,7 +24,7 @@ HOSTILE ?= $(CURDIR)/mutate/seeds
 .PHONY: demo build test lint bench papers corpus agree walk hostile recognition amending fuzz shots vendor
 
 demo: build
-	-tools/need chromium:chromium tesseract:tesseract-ocr /usr/share/hunspell/en_US.dic:hunspell-en-us
+	-tools/need chromium:chromium tesseract:tesseract-ocr /usr/share/hunspell/en_US.dic:hunspell-en-us /usr/share/hunspell/en_GB.dic:hunspell-en-gb
 	./glenrain demo --addr $(ADDR)
 
 build:

@@ -172,6 +172,9 @@ func TestStyle(t *testing.T) {
 	file = pdftest.Whole(t, b.doc)
 	assert.Contains(t, pdftest.Tool(t, file, "pdffonts", "FILE"), "LiberationSerif")
 	assert.Contains(t, b.text(), "alpha beta gamma delta epsilon Bold")
+	b = newBench(t, page(content, "", ""))
+	b.run(word("gamma", amend.Look{Face: "Helvetica-Bold", Size: 20})) // a style that was lifted elsewhere on the page
+	assert.NotContains(t, pdftest.Tool(t, pdftest.Whole(t, b.doc), "pdffonts", "FILE"), "Liberation")
 	for _, bad := range []amend.Look{{Face: "Nothing"}, {Size: 5000}, {Colour: "redish"}, {Spacing: "wide"}, {Opacity: 400}} {
 		_, err := b.try(word("beta", bad))
 		var no *step.Refusal

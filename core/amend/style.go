@@ -49,7 +49,7 @@ const (
 )
 
 // over gives a style with what a look says laid over it.
-func (l *Look) over(was *style) (*style, error) {
+func (l *Look) over(was *style, p *para) (*style, error) {
 	s := style{opacity: -1}
 	if was != nil {
 		s = *was
@@ -65,7 +65,7 @@ func (l *Look) over(was *style) (*style, error) {
 	set(&s.under, l.Underline)
 	set(&s.strike, l.Strike)
 	set(&s.level, l.Level)
-	if l.Face != "" && !slices.Contains(Families(), l.Face) {
+	if l.Face != "" && !slices.Contains(Families(), l.Face) && p.fontNamed(l.Face, -1) == nil {
 		return nil, step.Refuse("there is no face named “%s” here", l.Face)
 	}
 	if l.Size != 0 {
@@ -122,7 +122,7 @@ func (p *para) dress(from, to int, l *Look) error {
 			continue
 		}
 		if lastStyle == nil || c.style != last {
-			s, err := l.over(c.style)
+			s, err := l.over(c.style, p)
 			if err != nil {
 				return err
 			}
@@ -206,7 +206,18 @@ func (p *para) targetOf(c *char, f *faces) target {
 		italic = s.italic == "yes"
 	}
 	if s.face != "" {
-		return target{face: faceName(s.face, bold, italic)}
+		if slices.Contains(Families(), s.face) {
+			return target{face: faceName(s.face, bold, italic)}
+		}
+		if o := p.fontNamed(s.face, sh.Invocation); o != nil { // one of the document's own
+			if s.bold == "" && s.italic == "" || (o.State.Font.Style.Weight >= 600) == bold && o.State.Font.Style.Italic == italic {
+				return target{own: o.State.Font, name: o.State.FontName}
+			}
+		}
+		if o := p.fontNamed(s.face, -1); o != nil { // which can't be named there
+			of = o.State.Font
+			return target{face: faceName(likeness(of), bold, italic)}
+		}
 	}
 	if bold == (of.Style.Weight >= 600) && italic == of.Style.Italic {
 		return target{own: of, name: sh.State.FontName}
@@ -220,6 +231,17 @@ func (p *para) targetOf(c *char, f *faces) target {
 		}
 	}
 	return target{face: faceName(likeness(of), bold, italic)}
+}
+
+// fontNamed finds an operator of the page that shows text in a font of a name: of an invocation, or of any for -1.
+func (p *para) fontNamed(name string, invocation int) *content.Show {
+	for i := range p.page.Shows {
+		o := &p.page.Shows[i]
+		if f := o.State; f != nil && f.Font != nil && f.Font.Name == name && f.FontName != "" && !f.Font.Vertical && (invocation < 0 || o.Invocation == invocation) {
+			return o
+		}
+	}
+	return nil
 }
 
 // family is the name of a font without what says how bold or slanted it is.
