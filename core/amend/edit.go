@@ -76,6 +76,8 @@ func unit(sh *content.Show) float64 {
 // edit puts text in the place of what stands between two places of the paragraph's text.
 func (p *para) edit(from, to int, text string) {
 	whole, of := p.text()
+	from = max(0, min(from, len(whole)))
+	to = max(from, min(to, len(whole)))
 	a, b := len(p.chars), len(p.chars)
 	if from < len(of) {
 		a = of[from]
@@ -132,7 +134,7 @@ func (p *para) edit(from, to int, text string) {
 	for a > 0 && a-1 < len(p.chars) && p.chars[a-1].soft && len(fresh) > 0 && fresh[0].space { // a word that ends now is not parted
 		a--
 	}
-	p.chars = slices.Replace(p.chars, a, b, fresh...)
+	p.chars = slices.Replace(p.chars, a, max(a, b), fresh...)
 }
 
 // encode finds how new characters are shown: as their style has it, in the font of their place, or, a whole word at a time, in the nearest
