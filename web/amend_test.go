@@ -56,6 +56,7 @@ func TestReplaceWords(t *testing.T) {
 	o.signIn()
 	o.go_("/desk/" + id + "/review")
 	o.click(`.way a[href*="/amend"]`)
+	o.click(`.way a[href*="/amend/replace"]`)
 	o.page.MustElement(`#replace-form [name="find"]`).MustInput("2026")
 	o.page.MustElement(`#replace-form [name="with"]`).MustInput("2027 and 2028")
 	o.wait(`() => document.querySelectorAll("#replace-hits li").length === 6`)

@@ -262,7 +262,8 @@ export function mount({ paper, strip, signal }) {
         if (handle.includes("e")) to[2] = Math.max(nx, b[0] + 2);
         if (handle.startsWith("n")) to[1] = Math.min(ny, b[3] - 2);
         if (handle.startsWith("s")) to[3] = Math.max(ny, b[1] + 2);
-        if (handle.length === 2 && (el("thing-ratio").value === "yes") !== ev.shiftKey) {
+        if (cuts()) to = [Math.max(b[0], to[0]), Math.max(b[1], to[1]), Math.min(b[2], to[2]), Math.min(b[3], to[3])];
+        else if (handle.length === 2 && (el("thing-ratio").value === "yes") !== ev.shiftKey) {
           const k = Math.max((to[2] - to[0]) / (b[2] - b[0]), (to[3] - to[1]) / (b[3] - b[1]));
           if (handle.includes("w")) to[0] = b[2] - k * (b[2] - b[0]);
           else to[2] = b[0] + k * (b[2] - b[0]);
@@ -274,6 +275,7 @@ export function mount({ paper, strip, signal }) {
       end: () => {
         paper.group("ghost");
         if (handle === "turn") return turn && turnBy(turn);
+        if (cuts()) return cut(b, to);
         const one = held.length === 1 ? list[held[0]] : null;
         if (one?.what === "paragraph" && handle === "e") return widen(one, to[2] - to[0]);
         does("move-things", scaledTo(b, to));
@@ -290,6 +292,21 @@ export function mount({ paper, strip, signal }) {
       const [x, y] = [(t.b[0] + t.b[2]) / 2 - cx, (t.b[1] + t.b[3]) / 2 - cy];
       return { turn, x: round(x * cos - y * sin - x), y: round(x * sin + y * cos - y) };
     }));
+  }
+
+  // A picture is cut by its handles: the values come into the sentence, and the page shows it before.
+  const cuts = () => held.length === 1 && list[held[0]].what === "picture" && el("picture-handles").value === "cut";
+  function cut(b, to) {
+    const q = list[held[0]].q; // from its lower left corner on, as the picture itself has it
+    const near = (x, y) => Math.abs(x - y) < 1;
+    const sides = [[0, 1], [1, 2], [2, 3], [3, 0]].map(([i, k]) => {
+      const [x, y, u, v] = [q[2 * i], q[2 * i + 1], q[2 * k], q[2 * k + 1]];
+      return near(x, u) ? (near(x, b[0]) ? 0 : 2) : near(y, v) ? (near(y, b[1]) ? 1 : 3) : -1; // left, top, right or lower side as it is seen
+    });
+    if (sides.includes(-1)) return void say("A picture that stands askew is cut by the numbers in the sentence.", true);
+    const per = (side) => String(Math.round((1000 * Math.abs(to[side] - b[side])) / (side % 2 ? b[3] - b[1] : b[2] - b[0])) / 10);
+    for (const [i, k] of ["cut_bottom", "cut_right", "cut_top", "cut_left"].entries()) pictures.elements[k].value = per(sides[i]);
+    pictures.dispatchEvent(new Event("input"));
   }
 
   // widen breaks the lines of a block anew in another width.
