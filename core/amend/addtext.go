@@ -6,6 +6,7 @@ import (
 	"math"
 	"strings"
 
+	"glenrain/core/claim"
 	"glenrain/core/content"
 	"glenrain/core/draw"
 	"glenrain/core/font"
@@ -50,6 +51,10 @@ func (a *AddText) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 		return nil, step.Refuse("nothing is written yet")
 	}
 	res := &step.Result{Pages: env.Keys.Of(refs), Redrawn: step.RedrawPages, Show: env.Keys.Key(refs[0]), Warnings: w.warnings()}
+	res.Adds = claim.Colour | a.adds()
+	for i := range a.Edits {
+		res.Adds |= a.Edits[i].adds()
+	}
 	if structure.Tagged(doc) {
 		res.Warnings = append(res.Warnings, "The document is tagged, and the new text has no tag yet: who listens to the page does not hear it.")
 	}

@@ -75,6 +75,9 @@ func (a *Paragraph) Apply(ctx context.Context, doc *pdf.Document, env *step.Env)
 	if flat(text) == "" {
 		res.Sentence = "Paragraph taken out on " + inSentence(doc, w.index)
 	}
+	for i := range a.Edits {
+		res.Adds |= a.Edits[i].adds()
+	}
 	switch {
 	case f.Moved > 0:
 		res.Sentence += fmt.Sprintf("; what stands below moved down by %.1f pt", f.Moved)

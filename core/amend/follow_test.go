@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glenrain/core/amend"
+	"glenrain/core/claim"
 	"glenrain/core/font"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
@@ -137,7 +138,8 @@ func TestStyle(t *testing.T) {
 		return edit(amend.Edit{From: at, To: at + len(text), Style: true, Look: look})
 	}
 	b := newBench(t, page(content, "", ""))
-	b.run(word("beta", amend.Look{Bold: "yes", Colour: "#ff0000", Underline: "yes"}))
+	res := b.run(word("beta", amend.Look{Bold: "yes", Colour: "#ff0000", Underline: "yes"}))
+	assert.Equal(t, claim.Colour, res.Adds)
 	file := pdftest.Whole(t, b.doc)
 	pdftest.Check(t, file)
 	fonts := pdftest.Tool(t, file, "pdffonts", "FILE")
@@ -168,7 +170,8 @@ func TestStyle(t *testing.T) {
 	up := wordsAt(t, pdftest.Whole(t, b.doc))
 	assert.Less(t, up["gamma"][1], at["gamma"][1]-4)
 	b = newBench(t, page(content, "", ""))
-	b.run(word("alpha", amend.Look{Opacity: 50, Face: "Serif", Spacing: "3pt"}))
+	res = b.run(word("alpha", amend.Look{Opacity: 50, Face: "Serif", Spacing: "3pt"}))
+	assert.Equal(t, claim.Transparency, res.Adds)
 	file = pdftest.Whole(t, b.doc)
 	assert.Contains(t, pdftest.Tool(t, file, "pdffonts", "FILE"), "LiberationSerif")
 	assert.Contains(t, b.text(), "alpha beta gamma delta epsilon Bold")

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"glenrain/core/claim"
 	"glenrain/core/content"
 	"glenrain/core/font"
 	"glenrain/core/pdf"
@@ -38,6 +39,17 @@ type Look struct {
 }
 
 func (l *Look) empty() bool { return *l == Look{} }
+
+// adds tells what a look brings into a document that a standard may not allow for.
+func (l *Look) adds() (e claim.Effect) {
+	if l.Colour != "" {
+		e |= claim.Colour
+	}
+	if l.Opacity != 0 && l.Opacity < 100 {
+		e |= claim.Transparency
+	}
+	return e
+}
 
 // Bounds of what text can be made to look like.
 const (
