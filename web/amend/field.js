@@ -200,6 +200,7 @@ export class Field {
     if (!this.dirty()) {
       this.img.hidden = true;
       this.sent = this.first ?? this.sent;
+      paper.paper.dataset.set = this.sent.text;
       this.caret();
       this.tried(this.sent, "");
       return;
@@ -254,15 +255,29 @@ export class Field {
 
   // --- caret and selection
 
+  // caretAt gives where the place before a letter is: of the text as it is now, as far as the server has set it.
   caretAt(i) {
     const c = this.sent.carets;
     const n = c.length / 5;
-    const k = 5 * Math.max(0, Math.min(n - 1, i));
+    const k = 5 * Math.max(0, Math.min(n - 1, this.setPlace(i)));
     return c.slice(k, k + 5);
   }
 
+  // setPlace takes a place in the text to that in the text which was set last.
+  setPlace(i) {
+    if (this.sent.text === this.value) return i;
+    if (this.placesOf !== this.sent || this.placesFor !== this.value) {
+      const was = [...this.sent.text];
+      const is = this.letters();
+      let head = 0;
+      while (head < was.length && head < is.length && was[head] === is[head]) head++;
+      Object.assign(this, { placesOf: this.sent, placesFor: this.value, head, by: is.length - was.length });
+    }
+    return i <= this.head ? i : Math.max(this.head, i - this.by);
+  }
+
   get places() {
-    return this.sent.carets.length / 5;
+    return this.letters().length + 1;
   }
 
   caret() {
