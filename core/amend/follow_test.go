@@ -228,7 +228,7 @@ func TestAddText(t *testing.T) {
 		at := wordsAt(t, file)
 		assert.InDelta(t, 100, at["Notice"][0], 1, turn)
 		assert.InDelta(t, 100, at["masters"][0], 1, turn)
-		assert.InDelta(t, 120+14.4, at["masters"][1]-10, 8, turn)
+		assert.InDelta(t, 120+0.8*12+14.4+2.5, at["masters"][1], 1.5, turn)
 		for w, p := range at {
 			assert.Less(t, p[0], 250.0, "%s %s", turn, w)
 		}

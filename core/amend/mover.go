@@ -192,9 +192,9 @@ func (m *mover) remove(o *object) {
 	}
 	if p := o.para; p != nil {
 		m.set.after = append(m.set.after, func() {
-			for _, k := range p.links {
-				if !k.ref.IsZero() && !slices.Contains(k.mine, false) {
-					structure.CutObjects(m.doc, annot.Remove(m.doc, m.page.Ref, k.ref))
+			for i := range p.links {
+				if !slices.Contains(p.links[i].mine, false) {
+					p.unlink(&p.links[i])
 				}
 			}
 		})

@@ -89,6 +89,11 @@ func (p *para) pushDown(by float64) bool {
 				floor = max(floor, t.bottom)
 			}
 			rest = append(rest, t)
+		case t.top <= last-0.05*p.size && p.placedThing(&t): // what Furnish put on stays, and ends the room
+			if t.u0 < p.limit && t.u1 > p.lines[0].u0 {
+				floor = max(floor, t.top)
+			}
+			rest = append(rest, t)
 		case t.top <= last-0.05*p.size:
 			below = append(below, t)
 		default:
@@ -139,6 +144,18 @@ func (p *para) pushDown(by float64) bool {
 	return true
 }
 
+// placedThing reports whether something was put on by a step that keeps it as an object of its own.
+func (p *para) placedThing(t *thing) bool {
+	switch {
+	case t.line >= 0:
+		sh := &p.page.Shows[p.page.Glyphs[p.lay.Glyphs(&p.lay.Words[p.lay.Lines[t.line].Words[0]])[0]].Show]
+		return placedBy(p.doc, p.page, sh.Invocation, sh.Start)
+	case t.image >= 0:
+		return placedBy(p.doc, p.page, p.page.Images[t.image].Invocation, p.page.Images[t.image].Start)
+	}
+	return placedBy(p.doc, p.page, p.page.Paths[t.path].Invocation, p.page.Paths[t.path].Start)
+}
+
 // movable reports whether something can be moved by m, and be seen still.
 func (p *para) movable(t *thing, m pdf.Matrix) bool {
 	own := func(at int) bool { return p.page.Invocations[at].Annotation.IsZero() }
@@ -159,7 +176,7 @@ func (p *para) movable(t *thing, m pdf.Matrix) bool {
 		return own(im.Invocation) && inClip(im.State, m.Bounds(im.Box()))
 	case t.path >= 0:
 		pa := &p.page.Paths[t.path]
-		return own(pa.Invocation) && pa.Start < pa.End && inClip(pa.State, m.Bounds(pa.Bounds))
+		return own(pa.Invocation) && pa.Start < pa.End && !clips(p.page, pa) && inClip(pa.State, m.Bounds(pa.Bounds))
 	}
 	return true
 }

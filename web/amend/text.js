@@ -114,7 +114,6 @@ export function mount({ paper, signal }) {
         frame = [Math.min(at[0], to[0]), Math.min(at[1], to[1]), Math.max(at[0], to[0]), Math.max(at[1], to[1])];
         const [x0, y0, x1, y1] = frame;
         paper.group("new-frame").append(paper.polygon([x0, y0, x1, y0, x1, y1, x0, y1], "frame"));
-        paper.group("new-frame").append(paper.polygon([x0, y0, x1, y0, x1, y1, x0, y1], "frame"));
       },
       end: () => {
         paper.group("new-frame");
