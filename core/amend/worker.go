@@ -63,6 +63,7 @@ func (w *worker) page(ctx context.Context, page *content.Page, l *layout.Page, r
 	done := 0
 	var late []int
 	whys := map[int]string{}
+	noRoom := map[int]bool{} // for which moving what stands below may help
 	var set laid
 	try := func(set *laid, l *layout.Page, n int, push bool) error {
 		if err := ctx.Err(); err != nil {
@@ -75,10 +76,12 @@ func (w *worker) page(ctx context.Context, page *content.Page, l *layout.Page, r
 			for _, h := range hits {
 				p.edit(p.placeOf(h.from, false), p.placeOf(h.to, true), h.With)
 			}
-			if _, err = w.lay(set, p, growAuto, push); err == nil {
+			var f fit
+			if f, err = w.lay(set, p, growAuto, push); err == nil {
 				done += len(hits)
 				return nil
 			}
+			noRoom[n] = f.Need > 0
 		}
 		var no *step.Refusal
 		if !errors.As(err, &no) {
@@ -101,7 +104,7 @@ func (w *worker) page(ctx context.Context, page *content.Page, l *layout.Page, r
 	paras := len(l.Paragraphs)
 	for _, n := range late {
 		why := whys[n]
-		if slices.ContainsFunc(never, func(e error) bool { return e.Error() == why }) {
+		if !noRoom[n] {
 			w.left(why, w.index[at], len(byPara[n]))
 			continue
 		}
@@ -137,9 +140,6 @@ func (w *worker) page(ctx context.Context, page *content.Page, l *layout.Page, r
 	w.done += done
 	return nil
 }
-
-// never are the reasons that no room below changes.
-var never = []error{errRTL, errActual, errMirrored, errNameless, errNone, errPlacedOne}
 
 // wanted is what of a page is read for changing it.
 var wanted = content.Options{Images: true, Paths: true}

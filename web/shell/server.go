@@ -38,15 +38,16 @@ type Options struct {
 
 // Server serves the pages of one desk.
 type Server struct {
-	desk     *desk.Desk
-	opt      Options
-	sessions *scs.SessionManager
-	pages    *templates
-	forms    map[string]job // by the step that they are for
-	closing  chan struct{}
-	closed   sync.Once
-	watchers sync.Mutex
-	watching map[uint]int // windows that watch, by person; guarded by watchers
+	hasValues sync.Map // by the name of a step: whether it has values that can be changed later
+	desk      *desk.Desk
+	opt       Options
+	sessions  *scs.SessionManager
+	pages     *templates
+	forms     map[string]job // by the step that they are for
+	closing   chan struct{}
+	closed    sync.Once
+	watchers  sync.Mutex
+	watching  map[uint]int // windows that watch, by person; guarded by watchers
 }
 
 // Stop ends the answers that go on for as long as somebody listens, so that the server can shut down.

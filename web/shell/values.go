@@ -42,10 +42,7 @@ func (s *Server) values(row *desk.Step) (fields []valueField, rest map[string]js
 	}
 	for _, f := range kinds[at].Describe().Fields {
 		v := valueField{Name: f.Name, Meaning: f.Meaning, Options: f.OneOf, YesNo: f.Type == "yes or no"}
-		simple := v.YesNo || len(v.Options) > 0
-		for _, t := range []string{"text", "whole number", "number", "length", "colour", "pages", "place"} {
-			simple = simple || f.Type == t || strings.HasPrefix(f.Type, t+":")
-		}
+		simple := writable(f)
 		raw, has := rest[f.Name]
 		var value any
 		if has && json.Unmarshal(raw, &value) != nil {
@@ -77,13 +74,28 @@ func (s *Server) values(row *desk.Step) (fields []valueField, rest map[string]js
 	return fields, rest, nil
 }
 
-// changeable reports whether a step has values that can be changed.
+// changeable reports whether steps of a kind have values that can be changed, as far as the kind tells.
 func (s *Server) changeable(row *desk.Step) bool {
 	if row.Together != "" {
 		return false
 	}
-	fields, _, err := s.values(row)
-	return err == nil && len(fields) > 0
+	if known, ok := s.hasValues.Load(row.Name); ok {
+		return known.(bool)
+	}
+	kinds := s.desk.Registry().Kinds()
+	at := slices.IndexFunc(kinds, func(k step.Kind) bool { return k.Name == row.Name })
+	has := at >= 0 && slices.ContainsFunc(kinds[at].Describe().Fields, func(f step.Field) bool { return !f.Names && writable(f) })
+	s.hasValues.Store(row.Name, has)
+	return has
+}
+
+// writable reports whether a parameter can be written in one field.
+func writable(f step.Field) bool {
+	if f.Type == "yes or no" || len(f.OneOf) > 0 {
+		return true
+	}
+	name, _, _ := strings.Cut(f.Type, ":")
+	return slices.Contains([]string{"text", "whole number", "number", "length", "colour", "pages", "place"}, name)
 }
 
 // stepValues shows the values of an earlier step, to be changed.
