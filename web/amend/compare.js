@@ -1,5 +1,5 @@
 // What changed: page by page and word by word, with what was and what is on one another or side by side.
-import { el, answer, count } from "../dom.js";
+import { el, answer, count, plain } from "../dom.js";
 import { answersTo } from "../keys.js";
 import { startParting } from "../surface/parting.js";
 import { state, page, look, on, box } from "../state.js";
@@ -148,4 +148,3 @@ export function mount({ paper, signal }) {
   list();
 }
 
-const plain = (html) => new DOMParser().parseFromString(html, "text/html").body.textContent.trim();

@@ -1,6 +1,6 @@
 // What is written in: a field that keeps the text, its selection and what the keyboard and input methods send, and cannot be seen; what is
 // seen is the server's picture, with the caret and the selection drawn over it where the server says that letters stand.
-import { answer } from "../dom.js";
+import { answer, plain } from "../dom.js";
 import { press } from "../gesture/press.js";
 import { state, page, box } from "../state.js";
 
@@ -456,4 +456,3 @@ export class Field {
   }
 }
 
-const plain = (html) => new DOMParser().parseFromString(html, "text/html").body.textContent.trim();

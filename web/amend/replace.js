@@ -1,5 +1,5 @@
 // Replace words: each place is listed with what stands around it, and can be left.
-import { el, count, answer } from "../dom.js";
+import { el, count, answer, plain } from "../dom.js";
 import { startPreview } from "../sentence/preview.js";
 import { state, look } from "../state.js";
 
@@ -82,7 +82,6 @@ export function mount({ paper, strip, signal }) {
     }));
   }
 
-  const plain = (html) => new DOMParser().parseFromString(html, "text/html").body.textContent.trim();
 
   form.addEventListener("input", () => {
     clearTimeout(timer);

@@ -1,5 +1,5 @@
 // Spelling: the words that no dictionary has, in a list and marked on the page; each is replaced, passed over or learned.
-import { el, answer, count } from "../dom.js";
+import { el, answer, count, plain } from "../dom.js";
 import { answersTo } from "../keys.js";
 import { state, page, look, on } from "../state.js";
 import { say } from "../desk.js";
@@ -150,4 +150,3 @@ export function mount({ paper, signal }) {
   list();
 }
 
-const plain = (html) => new DOMParser().parseFromString(html, "text/html").body.textContent.trim();

@@ -1,8 +1,8 @@
 // Writing on the page: a paragraph is taken by a click, and what is typed in it is set by the server, which draws it, while one types.
-import { el, answer, count } from "../dom.js";
+import { el, answer, count, plain } from "../dom.js";
 import { answersTo } from "../keys.js";
 import { bounds, inside } from "../geometry.js";
-import { press } from "../gesture/press.js";
+import { drawFrame } from "../gesture/frame.js";
 import { startFields } from "../sentence/fields.js";
 import { parse } from "../sentence/units.js";
 import { state, page, on } from "../state.js";
@@ -106,20 +106,12 @@ export function mount({ paper, signal }) {
     }
     const hit = under(at);
     if (hit) return begin(hit, at);
-    let frame = null;
-    press(e, {
-      scrolls: paper.view, signal,
-      move: (x, y, ev) => {
-        const to = paper.point(ev);
-        frame = [Math.min(at[0], to[0]), Math.min(at[1], to[1]), Math.max(at[0], to[0]), Math.max(at[1], to[1])];
-        const [x0, y0, x1, y1] = frame;
-        paper.group("new-frame").append(paper.polygon([x0, y0, x1, y0, x1, y1, x0, y1], "frame"));
-      },
-      end: () => {
-        paper.group("new-frame");
-        if (frame) beginNew([frame[0], frame[1]], frame[2] - frame[0]);
-      },
-      cancel: () => paper.group("new-frame"),
+    const clear = () => paper.group("new-frame");
+    drawFrame(e, paper, {
+      signal,
+      draw: ([x0, y0, x1, y1]) => clear().append(paper.polygon([x0, y0, x1, y0, x1, y1, x0, y1], "frame")),
+      end: ([x0, y0, x1]) => (clear(), beginNew([x0, y0], x1 - x0)),
+      cancel: clear,
       click: () => beginNew([at[0], at[1] - 9]),
     });
   }, { signal });
@@ -423,4 +415,3 @@ export function mount({ paper, signal }) {
 }
 
 const grown = ([x0, y0, x1, y1], by) => [x0 - by, y0 - by, x1 + by, y1 + by];
-const plain = (html) => new DOMParser().parseFromString(html, "text/html").body.textContent.trim();

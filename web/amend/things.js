@@ -2,6 +2,7 @@
 import { el, answer, count } from "../dom.js";
 import { answersTo } from "../keys.js";
 import { bounds, inside } from "../geometry.js";
+import { drawFrame } from "../gesture/frame.js";
 import { press } from "../gesture/press.js";
 import { startFields } from "../sentence/fields.js";
 import { startPreview } from "../sentence/preview.js";
@@ -173,7 +174,7 @@ export function mount({ paper, strip, signal }) {
     const handle = handleAt(at);
     if (handle && held.length) return resize(e, handle);
     const i = under(at);
-    if (i < 0) return frame(e, at);
+    if (i < 0) return frame(e);
     if (e.shiftKey) return hold(held.includes(i) ? held.filter((k) => k !== i) : [...held, i]);
     if (!held.includes(i)) hold([i]);
     drag(e, at);
@@ -321,21 +322,16 @@ export function mount({ paper, strip, signal }) {
   }
 
   // frame takes what lies in a frame that is drawn.
-  function frame(e, at) {
-    let f = null;
-    press(e, {
-      scrolls: paper.view, signal,
-      move: (x, y, ev) => {
-        const to = paper.point(ev);
-        f = [Math.min(at[0], to[0]), Math.min(at[1], to[1]), Math.max(at[0], to[0]), Math.max(at[1], to[1])];
-        const g = paper.group("ghost");
-        g.append(paper.polygon(rect(f), "frame"));
-      },
-      end: () => {
-        paper.group("ghost");
+  function frame(e) {
+    const clear = () => paper.group("ghost");
+    drawFrame(e, paper, {
+      signal,
+      draw: (f) => clear().append(paper.polygon(rect(f), "frame")),
+      end: (f) => {
+        clear();
         hold(list.map((t, i) => (inside(f, [t.b[0], t.b[1]]) && inside(f, [t.b[2], t.b[3]]) ? i : -1)).filter((i) => i >= 0));
       },
-      cancel: () => paper.group("ghost"),
+      cancel: clear,
       click: () => hold([]),
     });
   }
@@ -425,16 +421,12 @@ export function mount({ paper, strip, signal }) {
     paper.view.focus({ preventScroll: true });
   }, { signal });
   function place(e, at) {
-    let f = null;
-    press(e, {
-      scrolls: paper.view, signal,
-      move: (x, y, ev) => {
-        const to = paper.point(ev);
-        f = [Math.min(at[0], to[0]), Math.min(at[1], to[1]), Math.max(at[0], to[0]), Math.max(at[1], to[1])];
-        paper.group("ghost").append(paper.polygon(rect(f), "frame"));
-      },
-      end: () => (paper.group("ghost"), placed(f[0], f[1], f[2] - f[0], f[3] - f[1])),
-      cancel: () => paper.group("ghost"),
+    const clear = () => paper.group("ghost");
+    drawFrame(e, paper, {
+      signal,
+      draw: (f) => clear().append(paper.polygon(rect(f), "frame")),
+      end: (f) => (clear(), placed(f[0], f[1], f[2] - f[0], f[3] - f[1])),
+      cancel: clear,
       click: () => placed(at[0], at[1]),
     });
   }

@@ -12,6 +12,9 @@ export function hidden(text) {
 // count writes a number with its noun: "1 page", "2,415 pages".
 export const count = (n, noun) => `${n.toLocaleString("en")} ${n === 1 ? noun : noun + "s"}`;
 
+// plain is the words of what the server said in HTML.
+export const plain = (html) => new DOMParser().parseFromString(html, "text/html").body.textContent.trim();
+
 // typing tells whether keys go into a field.
 export function typing(target) {
   return target instanceof HTMLElement && (target.isContentEditable || (/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) && !/^(checkbox|radio|button|submit|color)$/.test(target.type)));
