@@ -372,20 +372,27 @@ func (p *para) putLink(k *linked, quads [][4]float64) {
 			}
 		}
 	}
-	d := k.dict
-	if k.ref.IsZero() {
-		d = d.Clone()
-		list := append(pdf.Array{}, p.doc.Array(p.doc.Dict(p.page.Ref).Get("Annots"))...)
-		if k.at >= len(list) {
-			return
-		}
-		list[k.at] = d
-		p.doc.Edit(p.page.Ref).Set("Annots", list)
-	} else {
-		d = p.doc.Edit(k.ref)
+	d := p.own(k)
+	if d == nil {
+		return
 	}
 	d.Set("Rect", box.Array())
 	if len(quads) > 1 || d.Has("QuadPoints") {
 		d.Set("QuadPoints", points)
 	}
+}
+
+// own gives an annotation's dictionary to be changed: one that stands in the page's list itself is set anew there. nil where it is gone.
+func (p *para) own(k *linked) *pdf.Dict {
+	if !k.ref.IsZero() {
+		return p.doc.Edit(k.ref)
+	}
+	list := slices.Clone(p.doc.Array(p.doc.Dict(p.page.Ref).Get("Annots")))
+	if k.at >= len(list) {
+		return nil
+	}
+	d := k.dict.Clone()
+	list[k.at] = d
+	p.doc.Edit(p.page.Ref).Set("Annots", list)
+	return d
 }

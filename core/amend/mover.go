@@ -74,9 +74,9 @@ func (m *mover) move(o *object, t pdf.Matrix, copies bool) error {
 	}
 	if p := o.para; p != nil && !copies {
 		m.set.after = append(m.set.after, func() {
-			for _, k := range p.links {
-				if !k.ref.IsZero() {
-					annot.Move(m.doc, m.doc.Edit(k.ref), t)
+			for i := range p.links {
+				if d := p.own(&p.links[i]); d != nil {
+					annot.Move(m.doc, d, t)
 				}
 			}
 		})
