@@ -2,15 +2,11 @@ package desk
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"slices"
-	"strconv"
 	"strings"
 	"sync"
 
@@ -386,66 +382,4 @@ func (r *Step) WarningList() []string {
 	var out []string
 	_ = json.Unmarshal([]byte(r.Warnings), &out)
 	return out
-}
-
-// sources opens what steps name, from the house.
-type sources struct {
-	desk   *Desk
-	person uint // whom it is done for; 0 for the house itself
-	open   []io.Closer
-	kept   []string // files that steps' work made, which no row names yet
-}
-
-func (s *sources) close() {
-	for _, c := range s.open {
-		_ = c.Close()
-	}
-}
-
-// Open opens "state:ID" and "sha256:HASH".
-func (s *sources) Open(ctx context.Context, name step.SourceRef) (*step.Source, error) {
-	ref := string(name)
-	if state, ok := strings.CutPrefix(ref, "state:"); ok {
-		id, err := strconv.ParseUint(state, 10, 63)
-		if err != nil {
-			return nil, step.Refuse("%q is not a source", ref)
-		}
-		open := s.desk.At
-		if s.person != 0 {
-			open = func(ctx context.Context, state uint) (*Snapshot, error) { return s.desk.LookAt(ctx, s.person, state) }
-		}
-		snap, err := open(ctx, uint(id))
-		if err != nil {
-			return nil, step.Refuse("the document to insert pages from is not there any more")
-		}
-		return &step.Source{Name: snap.Document.Name, Doc: snap.PDF, Data: snap.PDF.Source(), Size: snap.PDF.Size()}, nil
-	}
-	if sha, ok := strings.CutPrefix(ref, "sha256:"); ok && isHash(sha) {
-		f, err := s.desk.Store.Open(sha)
-		if err != nil {
-			return nil, step.Refuse("the file to insert pages from is not there any more")
-		}
-		s.open = append(s.open, f)
-		st, err := f.Stat()
-		if err != nil {
-			return nil, err
-		}
-		return &step.Source{Name: "file", Data: f, Size: st.Size()}, nil
-	}
-	return nil, step.Refuse("the source %q can't be opened here", ref)
-}
-
-// Keep keeps what long work made, for the step that names it.
-func (s *sources) Keep(write func(io.Writer) error) (step.SourceRef, error) {
-	sha, _, err := s.desk.Store.Put(write)
-	if err != nil {
-		return "", err
-	}
-	s.kept = append(s.kept, sha)
-	return step.SourceRef("sha256:" + sha), nil
-}
-
-func isHash(s string) bool {
-	b, err := hex.DecodeString(s)
-	return err == nil && len(b) == sha256.Size
 }

@@ -47,7 +47,10 @@ func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
 		act = fmt.Sprintf("“%s” undone", target.Sentence)
 		if v.Params != nil {
 			act = fmt.Sprintf("“%s” changed", target.Sentence)
-			target.Params = string(v.Params)
+			if err := d.mayRevise(ctx, v, target); err != nil {
+				return nil, err
+			}
+			target.Params, target.PersonID = string(v.Params), v.Person
 			later = append([]Step{target}, later...)
 		}
 		if len(later) == 0 && head.State.back() == target.parent {
@@ -93,6 +96,27 @@ func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
 	return out, err
 }
 
+// mayRevise refuses parameters for a step that is in a trail where whoever changes it may not see what it takes pages from: with others it would show
+// more of that.
+func (d *Desk) mayRevise(ctx context.Context, v Revision, was Step) error {
+	old, err := d.registry.New(was.Name, json.RawMessage(was.Params))
+	if err != nil {
+		return err
+	}
+	changed, err := d.registry.New(was.Name, v.Params)
+	if err != nil {
+		return err
+	}
+	known := step.NamedSources(old)
+	if err := d.mayName(ctx, v.Person, changed, known...); err != nil {
+		if slices.Equal(known, step.NamedSources(changed)) {
+			return step.Refuse("you can’t change this step, because it takes pages from a document that you can’t see; you can undo it")
+		}
+		return err
+	}
+	return nil
+}
+
 // comeAgain makes a state of before the head, as a state of its own that undoing leads back from. The caller holds the lock.
 func (d *Desk) comeAgain(ctx context.Context, head *Snapshot, state uint, act string, person uint) (*Snapshot, error) {
 	snap, err := d.load(ctx, head.Document, state)
@@ -113,11 +137,9 @@ func (d *Desk) comeAgain(ctx context.Context, head *Snapshot, state uint, act st
 	return snap, err
 }
 
-// runAll runs stored steps one after another in memory, the first with changed parameters or not. files are what it put into the store.
+// runAll runs stored steps one after another in memory. changed says that the first has new parameters: it runs with the rights of its person, who is
+// the one that changed it; the others bring what they brought before, whoever may see it. files are what it put into the store.
 func (d *Desk) runAll(ctx context.Context, at *Snapshot, rows []Step, changed bool) (list []*ran, files []string, err error) {
-	src := &sources{desk: d}
-	defer src.close()
-	defer func() { files = append(files, src.kept...) }()
 	for n, row := range rows {
 		if err := ctx.Err(); err != nil {
 			return list, files, err
@@ -127,7 +149,13 @@ func (d *Desk) runAll(ctx context.Context, at *Snapshot, rows []Step, changed bo
 			return list, files, err
 		}
 		again := Step{DocumentID: row.DocumentID, RequestID: newToken(), No: row.No, PersonID: row.PersonID, At: row.At, Seed: row.Seed, Name: row.Name, Params: row.Params}
+		src := &sources{desk: d}
+		if changed && n == 0 {
+			src.person = row.PersonID
+		}
 		r, err := d.run(ctx, at, s, again, &step.Env{Sources: src, Files: src})
+		src.close()
+		files = append(files, src.kept...)
 		if err != nil {
 			if ctx.Err() != nil {
 				return list, files, err
@@ -283,6 +311,9 @@ func (d *Desk) Preview(ctx context.Context, c Change, v Previewed) (*Preview, er
 	}
 	s, err := d.registry.New(c.Name, c.Params)
 	if err != nil {
+		return nil, err
+	}
+	if err := d.mayName(ctx, c.Person, s, c.owned()...); err != nil {
 		return nil, err
 	}
 	timed, cancel := d.limited(ctx)

@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"gorm.io/gorm"
@@ -25,6 +24,14 @@ type Change struct {
 	Params    json.RawMessage
 
 	own string // a file that the house itself put into the store for it
+}
+
+// owned names the file that was kept for a change, where there is one.
+func (c *Change) owned() []string {
+	if c.own == "" {
+		return nil
+	}
+	return []string{"sha256:" + c.own}
 }
 
 // Outcome is what a change did.
@@ -90,10 +97,8 @@ func (d *Desk) begin(ctx context.Context, head *Snapshot, c Change) (done *Outco
 	if s, err = d.registry.New(c.Name, c.Params); err != nil {
 		return nil, row, nil, err
 	}
-	for _, ref := range step.NamedSources(s) { // such files are named by what made them, and by nobody else
-		if strings.HasPrefix(string(ref), "sha256:") && (c.own == "" || string(ref) != "sha256:"+c.own) {
-			return nil, row, nil, step.Refuse("the source %q can't be named so", ref)
-		}
+	if err := d.mayName(ctx, c.Person, s, c.owned()...); err != nil {
+		return nil, row, nil, err
 	}
 	if c.Seen != head.State.ID {
 		if err := d.settle(ctx, head, c.Seen, s); err != nil {
