@@ -113,7 +113,7 @@ func (d *Desk) commit(ctx context.Context, head *Snapshot, list []*ran, last Sta
 		return err
 	})
 	if err != nil {
-		return nil, err
+		return nil, unstored(err)
 	}
 	return snap, nil
 }

@@ -13,10 +13,9 @@ import (
 	"time"
 
 	sqlite "github.com/glebarez/go-sqlite"
-	driver "github.com/glebarez/sqlite"
 	"gorm.io/gorm"
-	"gorm.io/gorm/logger"
 
+	"glenrain/core/finding"
 	"glenrain/core/font"
 	"glenrain/core/jobs"
 	"glenrain/core/pdf"
@@ -56,6 +55,11 @@ type Desk struct {
 	guesses  guesses
 	persons  map[uint]Person       // those who asked for something; guarded by mu
 	opened   map[[2]uint]time.Time // who opened which document when: see Opened
+	purged   map[uint]bool         // documents that were purged since the start; guarded by mu
+	others   []Holding             // of other packages; guarded by mu
+	cleaning sync.Mutex            // one cleans at a time
+
+	moreChecks []finding.Check
 }
 
 // Errors that the web tells apart.
@@ -71,6 +75,7 @@ type Options struct {
 	Now         func() time.Time // the clock; time.Now if nil
 	PDFiumCache string           // where the renderer keeps its compiled form; in the data folder if empty
 	Registry    *step.Registry   // the steps there are; those of all jobs if nil
+	Checks      []finding.Check  // that are made before documents go out, besides those of all jobs
 	MaxWork     time.Duration    // how long one file or step may take; pdf.MaxWork if zero
 	Scanners    scanner.Rules    // where scanners may be
 }
@@ -100,12 +105,7 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	if err != nil {
 		return nil, fmt.Errorf("the data folder: %w", err)
 	}
-	// WAL with synchronous=FULL: what was committed is on the disk.
-	dsn := "file:" + filepath.Join(dir, databaseName) +
-		"?_pragma=secure_delete(1)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_txlock=immediate"
-	db, err := gorm.Open(driver.Open(dsn), &gorm.Config{
-		Logger: logger.New(slogWriter{opt.Log}, logger.Config{SlowThreshold: time.Second, LogLevel: logger.Warn, IgnoreRecordNotFoundError: true}),
-	})
+	db, err := openWritten(filepath.Join(dir, databaseName), opt.Log)
 	if err != nil {
 		return nil, fmt.Errorf("opening the database: %w", err)
 	}
@@ -123,8 +123,9 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	d := &Desk{
 		Store: store, db: db, dir: dir, lock: lock, registry: opt.Registry, pool: pool, log: opt.Log, now: opt.Now, maxWork: cmp.Or(opt.MaxWork, pdf.MaxWork),
 		live: map[uint]*live{}, bases: map[string]*openBase{}, hashing: make(chan struct{}, 2),
-		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{},
+		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{}, purged: map[uint]bool{}, moreChecks: opt.Checks,
 	}
+	d.pictures.gone = d.Purged
 	if d.now == nil {
 		d.now = time.Now
 	}
@@ -145,7 +146,13 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	}
 	_ = os.RemoveAll(filepath.Join(dir, "pictures")) // where earlier versions kept pictures of pages; they are drawn again
 	go d.pictures.clear(maxPictures, maxPicturesLeft)
+	if err := d.sweepPurged(); err != nil {
+		return nil, err
+	}
 	d.startReading()
+	if _, err := os.Stat(filepath.Join(dir, uncleanName)); err == nil {
+		d.cleanSoon(0)
+	}
 	return d, nil
 }
 
@@ -163,14 +170,6 @@ func (d *Desk) Close() error {
 
 // Registry gives the steps there are.
 func (d *Desk) Registry() *step.Registry { return d.registry }
-
-type slogWriter struct{ log *slog.Logger }
-
-func (w slogWriter) Printf(format string, args ...any) {
-	if w.log != nil {
-		w.log.Warn(fmt.Sprintf(format, args...))
-	}
-}
 
 // NoSpace reports whether an error came of a disk that is full or can't be written to.
 func NoSpace(err error) bool {

@@ -157,11 +157,7 @@ func (d *Desk) zipDocuments(ctx context.Context, w *Work, h Handing, plan []Plan
 			return err
 		}
 		if !h.AsItIs {
-			ends, err := d.LooseEnds(s)
-			if err != nil {
-				return err
-			}
-			for _, e := range ends {
+			for _, e := range d.LooseEnds(s) {
 				if e.Asks {
 					return step.Refuse("“%s”: %s. Nothing was handed out; say that it goes out as it is, or mend it first", p.Document.Name, firstLower(e.Sentence))
 				}

@@ -53,22 +53,29 @@ func (s *Snapshot) CanKeepSignature() bool {
 type found struct {
 	once sync.Once
 	list []finding.Finding
-	err  error
 }
 
-// LooseEnds finds what should be mended before the document goes out: once for each state.
-func (d *Desk) LooseEnds(s *Snapshot) ([]finding.Finding, error) {
+// LooseEnds finds what should be mended before the document goes out: once for each state. What could not be looked for is among them, and keeps nobody
+// from opening the document.
+func (d *Desk) LooseEnds(s *Snapshot) []finding.Finding {
 	s.found.once.Do(func() {
 		// Whoever asked first may go away; others wait for the same.
 		ctx, cancel := context.WithTimeoutCause(context.Background(), maxLooking, pdf.ErrTooLong)
 		defer cancel()
-		s.found.list, s.found.err = finding.Run(ctx, s.PDF, jobs.LooseEnds())
+		var err error
+		if s.found.list, err = finding.Run(ctx, s.PDF, d.checks()); err != nil {
+			s.found.list = append(s.found.list, finding.Finding{Kind: finding.Unchecked, Asks: true,
+				Sentence: "this document takes more time to check than there is: not everything was looked for"})
+		}
 	})
-	if s.found.err == nil && s.Document.Locked && !s.CanLock() {
-		return append([]finding.Finding{unlocked}, s.found.list...), nil
+	if s.Document.Locked && !s.CanLock() {
+		return append([]finding.Finding{unlocked}, s.found.list...)
 	}
-	return s.found.list, s.found.err
+	return s.found.list
 }
+
+// checks are those before a document goes out.
+func (d *Desk) checks() []finding.Check { return append(jobs.LooseEnds(), d.moreChecks...) }
 
 // maxLooking is how long loose ends are looked for.
 const maxLooking = 30 * time.Second
@@ -102,15 +109,11 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 		return nil, &Conflict{s}
 	}
 	if !o.AsItIs {
-		ends, err := d.LooseEnds(s)
-		if err != nil {
-			return nil, err
-		}
 		var asks []finding.Finding
 		if s.CanLock() && !o.Lock {
 			asks = append(asks, unlocked)
 		}
-		for _, e := range ends {
+		for _, e := range d.LooseEnds(s) {
 			if e.Asks {
 				asks = append(asks, e)
 			}
@@ -172,6 +175,9 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 		h.Pages = s.Document.Pages
 	}
 	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := present(tx, o.Document); err != nil {
+			return err
+		}
 		if o.Replace {
 			if err := tx.Model(&Document{}).Where("id = ?", o.Document).
 				Updates(map[string]any{"original_sha": h.SHA, "original_name": name}).Error; err != nil {

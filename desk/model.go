@@ -344,6 +344,9 @@ func migrate(db *gorm.DB) error {
 	}, {
 		ID:      "12: names of states",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&State{}) },
+	}, {
+		ID:      "13: the record forgets what quotes a document that is purged",
+		Migrate: recordForgets,
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

@@ -52,6 +52,9 @@ func (d *Desk) base(sha string) (*openBase, error) {
 	b = &openBase{doc, pages, raster.Part{Path: d.Store.Path(sha), Size: st.Size()}}
 	d.mu.Lock()
 	defer d.mu.Unlock()
+	if _, err := os.Stat(b.part.Path); err != nil { // it was removed while it was opened, and is not kept
+		return nil, fmt.Errorf("opening a stored file: %w", err)
+	}
 	if len(d.bases) >= openBases {
 		for k := range d.bases { // any: it is opened again in a moment if it is needed
 			delete(d.bases, k)

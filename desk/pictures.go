@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"sync"
 	"sync/atomic"
 
 	"glenrain/core/nav"
@@ -19,8 +20,10 @@ import (
 // pictures caches page pictures on the disk, by what the page is made of: the document,
 // the page's key and the step that last redrew it. They can be lost at any time.
 type pictures struct {
-	dir string
-	put atomic.Int64 // how many were kept
+	dir  string
+	put  atomic.Int64 // how many were kept
+	mu   sync.RWMutex // held while one is kept; whoever drops those of a document holds it alone
+	gone func(document uint) bool
 }
 
 func (p *pictures) path(document uint, k step.Key, version uint, w, h int) string {
@@ -35,9 +38,19 @@ func (p *pictures) folder(document uint) string {
 }
 
 // drop removes the pictures of a document.
-func (p *pictures) drop(document uint) error { return os.RemoveAll(p.folder(document)) }
+func (p *pictures) drop(document uint) error {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return os.RemoveAll(p.folder(document))
+}
 
-func (p *pictures) keep(path string, data []byte) {
+// keep keeps a picture, unless its document was purged while it was drawn.
+func (p *pictures) keep(document uint, path string, data []byte) {
+	p.mu.RLock()
+	defer p.mu.RUnlock()
+	if p.gone(document) {
+		return
+	}
 	if p.put.Add(1)%clearEvery == 0 {
 		go p.clear(maxPictures, maxPicturesLeft)
 	}
@@ -106,7 +119,7 @@ func (d *Desk) picture(ctx context.Context, document uint, k step.Key, version u
 	if err != nil {
 		return nil, err
 	}
-	d.pictures.keep(path, pic.Data)
+	d.pictures.keep(document, path, pic.Data)
 	return pic.Data, nil
 }
 

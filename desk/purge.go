@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"os"
+	"path/filepath"
 	"strings"
 	"time"
 
@@ -42,41 +44,96 @@ func (d *Desk) purge(ctx context.Context, person, id uint) error {
 	if row.BinnedAt == nil {
 		return step.Refuse("“%s” is not in the Bin: delete it first", row.Name)
 	}
-	files, err := d.filesOf(ctx, row)
-	if err != nil {
+	f := &forgetting{document: id}
+	var err error
+	if f.files, err = d.filesOf(ctx, row); err != nil {
 		return err
 	}
+	if err := os.WriteFile(filepath.Join(d.dir, uncleanName), []byte(d.now().UTC().Format(time.RFC3339Nano)), 0o600); err != nil {
+		return err
+	}
+	if err := d.purgeTexts(ctx, id); err != nil {
+		return err
+	}
+	holdings := d.Holdings()
 	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		for _, of := range []any{&Step{}, &State{}, &HandOut{}, &PageText{}, &Request{}, &PassedOn{}, &Trait{}, &Gathered{}} {
-			if err := tx.Where("document_id = ?", id).Delete(of).Error; err != nil {
+		for _, h := range holdings {
+			if h.Rows == nil {
+				continue
+			}
+			if err := h.Rows(ctx, tx, f); err != nil {
 				return err
 			}
 		}
-		if err := tx.Delete(&Document{}, id).Error; err != nil {
-			return err
-		}
 		return d.noteIn(ctx, tx, Record{PersonID: person, What: "purged", DocumentID: id, Document: row.Name})
 	})
-	d.readings.forget() // it may hold text of it
 	if err != nil {
 		return err
 	}
-	d.forget(l)
-	d.forgetTexts(id)
-	d.removeUnused(files...)
 	d.mu.Lock()
-	for _, sha := range files {
-		delete(d.bases, sha)
-	}
+	d.purged[id] = true
 	d.mu.Unlock()
+	for _, h := range holdings {
+		if h.Forget != nil {
+			err = errors.Join(err, h.Forget(ctx, f))
+		}
+	}
+	d.cleanSoon(person)
+	return err
+}
+
+// purgeTexts removes the texts of a document in the Bin little by little, so that others write meanwhile; where that is broken off they are read again.
+func (d *Desk) purgeTexts(ctx context.Context, id uint) error {
+	var rows []uint
+	if err := d.db.WithContext(ctx).Model(&PageText{}).Where("document_id = ?", id).Pluck("id", &rows).Error; err != nil {
+		return err
+	}
+	if err := d.db.WithContext(ctx).Model(&Document{}).Where("id = ?", id).Update("text_id", 0).Error; err != nil {
+		return err
+	}
+	return inPieces(rows, func(part []uint) error { return d.db.WithContext(ctx).Delete(&PageText{}, part).Error })
+}
+
+// cleanSoon cleans in the background what purging left behind.
+func (d *Desk) cleanSoon(person uint) {
 	d.Start(person, "Cleaning the index", func(ctx context.Context, _ *Work) (any, error) {
-		err := d.cleanIndex(ctx)
-		if err != nil {
-			d.log.Warn("the index of texts was not cleaned of what was purged", "err", err)
+		err := d.clean(ctx)
+		if err != nil && ctx.Err() == nil {
+			d.log.Warn("what was purged was not cleaned out of the index and the database’s log yet: the next start does it", "err", err)
 		}
 		return "", err
 	})
-	return d.pictures.drop(id)
+}
+
+// emptyLog empties the database's log of writes (the WAL), in which pages stand that were deleted since. It waits for those who read, and for nobody
+// long: others write meanwhile.
+func (d *Desk) emptyLog(ctx context.Context) error {
+	db, err := d.db.DB()
+	if err != nil {
+		return err
+	}
+	conn, err := db.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	if _, err := conn.ExecContext(ctx, "PRAGMA busy_timeout = 50"); err != nil {
+		return err
+	}
+	defer func() { _, _ = conn.ExecContext(context.WithoutCancel(ctx), "PRAGMA busy_timeout = 10000") }()
+	for {
+		var busy, logged, moved int
+		if err := conn.QueryRowContext(ctx, "PRAGMA wal_checkpoint(TRUNCATE)").Scan(&busy, &logged, &moved); err != nil && ctx.Err() != nil {
+			return err
+		} else if err == nil && busy == 0 {
+			return nil
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(200 * time.Millisecond):
+		}
+	}
 }
 
 // cleanIndex takes what was deleted out of the index of texts, which by itself only notes that it is gone: all its parts are merged into one
@@ -118,6 +175,13 @@ func (d *Desk) filesOf(ctx context.Context, row Document) (out []string, err err
 			return nil, err
 		}
 		out = append(out, list...)
+	}
+	zips, err := zipsWith(db, row.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, z := range zips {
+		out = append(out, z.SHA)
 	}
 	var sources []string
 	if err := db.Model(&Step{}).Where("document_id = ? and sources like '%sha256:%'", row.ID).Pluck("sources", &sources).Error; err != nil {

@@ -26,6 +26,7 @@ type memory struct {
 	dir string
 	mu  sync.Mutex
 	n   int // stored since it was last cleared
+	era int // changes when all is forgotten
 }
 
 // Bounds of what is remembered.
@@ -33,6 +34,22 @@ const (
 	mostRemembered = 256 << 20 // bytes
 	leftRemembered = 192 << 20
 )
+
+// since gives the memory to a piece of work that begins now: what it reads is not stored once all was forgotten.
+func (m *memory) since() *remembering {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return &remembering{m, m.era}
+}
+
+// remembering is a memory as a piece of work has it.
+type remembering struct {
+	*memory
+	era int
+}
+
+// Store keeps a part.
+func (r *remembering) Store(of [32]byte, data []byte) { r.store(of, data, r.era) }
 
 // Recall gives what was stored.
 func (m *memory) Recall(of [32]byte) ([]byte, bool) {
@@ -42,8 +59,8 @@ func (m *memory) Recall(of [32]byte) ([]byte, bool) {
 
 func (m *memory) path(of [32]byte) string { return filepath.Join(m.dir, hex.EncodeToString(of[:])) }
 
-// Store keeps a part; where that fails it is made again.
-func (m *memory) Store(of [32]byte, data []byte) {
+// store keeps a part, of work that began in an era; where that fails it is made again.
+func (m *memory) store(of [32]byte, data []byte, era int) {
 	if err := os.MkdirAll(m.dir, 0o700); err != nil {
 		return
 	}
@@ -52,14 +69,15 @@ func (m *memory) Store(of [32]byte, data []byte) {
 		return
 	}
 	_, err = f.Write(data)
-	if err = errors.Join(err, f.Close()); err == nil {
-		err = os.Rename(f.Name(), m.path(of))
-	}
-	if err != nil {
-		_ = os.Remove(f.Name())
-	}
+	err = errors.Join(err, f.Close())
 	m.mu.Lock()
 	defer m.mu.Unlock()
+	if err == nil && era == m.era {
+		err = os.Rename(f.Name(), m.path(of))
+	}
+	if err != nil || era != m.era {
+		_ = os.Remove(f.Name())
+	}
 	if m.n++; m.n%64 == 0 {
 		m.clear()
 	}
@@ -98,13 +116,18 @@ func (m *memory) clear() {
 	}
 }
 
-// forget forgets all.
-func (m *memory) forget() { _ = os.RemoveAll(m.dir) }
+// forget forgets all, also what is being read now.
+func (m *memory) forget() {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.era++
+	_ = os.RemoveAll(m.dir)
+}
 
 // tools gives a step's work what it needs besides the document; done frees it.
 func (d *Desk) tools(env *step.Env, who string) (done func()) {
 	drawer := raster.NewDrawer(who, func() (*raster.Pool, error) { return d.pool, nil })
-	env.Draw, env.Remember, env.Knows = drawer, &d.readings, d.KnowsWord
+	env.Draw, env.Remember, env.Knows = drawer, d.readings.since(), d.KnowsWord
 	return drawer.Close
 }
 

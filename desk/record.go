@@ -235,3 +235,14 @@ func recordTables(tx *gorm.DB) error {
 	}
 	return tx.Exec(`CREATE TRIGGER IF NOT EXISTS records_stay BEFORE UPDATE ON records BEGIN SELECT RAISE(ABORT, 'the record is not changed'); END`).Error
 }
+
+// recordForgets lets one thing of the record be changed: the detail of a line goes with the document that it tells of, whose text it may quote.
+func recordForgets(tx *gorm.DB) error {
+	if err := tx.Exec("DROP TRIGGER IF EXISTS records_stay").Error; err != nil {
+		return err
+	}
+	return tx.Exec(`CREATE TRIGGER records_stay BEFORE UPDATE ON records
+		WHEN NOT (NEW.detail = '' AND OLD.what = 'changed' AND NEW.id IS OLD.id AND NEW.at IS OLD.at AND NEW.person_id IS OLD.person_id AND NEW.who IS OLD.who
+			AND NEW.what IS OLD.what AND NEW.document_id IS OLD.document_id AND NEW.document IS OLD.document AND NEW.address IS OLD.address)
+		BEGIN SELECT RAISE(ABORT, 'the record is not changed'); END`).Error
+}

@@ -134,7 +134,7 @@ func (d *Desk) comeAgain(ctx context.Context, head *Snapshot, state uint, act st
 		snap.Document.HeadID, snap.Document.TipID = snap.State.ID, snap.State.ID
 		return moveHead(tx, head.State.ID, &snap.Document, "HeadID", "TipID", "Pages", "Paper", "Weight", "FirstKey", "FirstVersion", "ChangedAt", "ChangedBy")
 	})
-	return snap, err
+	return snap, unstored(err)
 }
 
 // runAll runs stored steps one after another in memory. changed says that the first has new parameters: it runs with the rights of its person, who is

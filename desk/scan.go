@@ -175,6 +175,28 @@ type scans struct {
 	byID map[uint]*Scanned
 }
 
+// trim forgets scans whose work is known no more.
+func (s *scans) trim(d *Desk) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for id := range s.byID {
+		if _, err := d.Work(id); err != nil {
+			delete(s.byID, id)
+		}
+	}
+}
+
+// forget forgets the scans that a document came of.
+func (s *scans) forget(document uint) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for id, of := range s.byID {
+		if of.Document == document {
+			delete(s.byID, id)
+		}
+	}
+}
+
 // Scanned tells what came of a scan, to whoever asked for it.
 func (d *Desk) Scanned(person, work uint) (Scanned, bool) {
 	w, err := d.Work(work)
@@ -237,8 +259,8 @@ func (d *Desk) Scan(ctx context.Context, in Scanning) (*Work, error) {
 		d.scans.byID = map[uint]*Scanned{}
 	}
 	d.scans.byID[w.ID] = state
-	delete(d.scans.byID, w.ID-keptWork)
 	d.scans.mu.Unlock()
+	d.scans.trim(d)
 	close(ready)
 	return w, nil
 }
@@ -326,12 +348,20 @@ func (d *Desk) scannedPage(ctx context.Context, in Scanning, document uint, n in
 	}
 	params, err := json.Marshal(map[string]any{"from": "sha256:" + sha, "pages": "all", "to": to, "name": fmt.Sprintf("Scanned page %d", n)})
 	if err != nil {
+		d.tidy(sha)
 		return nil, 0, err
 	}
+	came := false
+	defer func() {
+		if came { // the step names it now
+			d.Store.unpin(sha)
+		} else {
+			d.tidy(sha)
+		}
+	}()
 	for try := 0; ; try++ { // others may change the document meanwhile
 		s, err := d.Look(ctx, in.Person, document)
 		if err != nil {
-			d.tidy(sha)
 			return nil, 0, err
 		}
 		out, err := d.Do(ctx, Change{Document: document, Seen: s.State.ID, Person: in.Person, Name: "insert", Params: params, RequestID: newToken(), own: sha})
@@ -345,9 +375,9 @@ func (d *Desk) scannedPage(ctx context.Context, in Scanning, document uint, n in
 			continue
 		}
 		if err != nil {
-			d.tidy(sha)
 			return nil, 0, err
 		}
+		came = true
 		var keys []step.Key
 		if err := json.Unmarshal([]byte(out.Step.Pages), &keys); err != nil {
 			return nil, 0, err

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"context"
 	"crypto/rand"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -275,6 +276,13 @@ func (d *Desk) handZip(ctx context.Context, w *Work, h *HandOut, files []zipped,
 		return err
 	}
 	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		var also []uint
+		_ = json.Unmarshal([]byte(h.Also), &also) // empty for most
+		for _, id := range append(also, h.DocumentID) {
+			if err := present(tx, id); err != nil {
+				return err
+			}
+		}
 		if err := d.nameTaken(ctx, tx, h.PersonID, h.Name); err != nil {
 			return err
 		}

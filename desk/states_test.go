@@ -2,12 +2,17 @@ package desk
 
 import (
 	"encoding/json"
+	"errors"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/finding"
+	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
+	"glenrain/core/raster"
 	"glenrain/core/step"
 )
 
@@ -89,4 +94,90 @@ func TestCompareStates(t *testing.T) {
 func toText(id uint) string {
 	b, _ := json.Marshal(id) // of a number
 	return string(b)
+}
+
+// A step on a page that nobody touched may be done on a newer state, but not where somebody meanwhile did something to all pages.
+func TestSomebodyChangedAllMeanwhile(t *testing.T) {
+	d := newDesk(t)
+	doc := bring(t, d, "Letter.pdf", pdftest.Text(3))
+	seen := doc.HeadID
+	mustDo(t, d, doc.ID, "rotate", `{"pages":["0.3"],"by":90}`)
+	_, err := do(t, d, doc.ID, seen, "rotate", `{"pages":["0.1"],"by":90}`)
+	require.NoError(t, err, "another page")
+	labelled := mustDo(t, d, doc.ID, "label", `{"pages":"all","style":"i ii iii","first":1}`)
+	seen = labelled.Snapshot.State.ID
+	out := mustDo(t, d, doc.ID, "labels-remove", `{}`)
+	require.True(t, out.Step.All)
+	_, err = do(t, d, doc.ID, seen, "rotate", `{"pages":["0.2"],"by":90}`)
+	var conflict *Conflict
+	require.ErrorAs(t, err, &conflict)
+	assert.Equal(t, out.Snapshot.State.ID, conflict.Head.State.ID)
+	assert.Contains(t, err.Error(), "somebody changed the document meanwhile")
+}
+
+// A refusal leaves the document open; only a change that could not be stored has it read again.
+func TestRefusalKeepsTheDocumentOpen(t *testing.T) {
+	d := newDesk(t)
+	doc := bring(t, d, "Letter.pdf", pdftest.Text(3))
+	out := mustDo(t, d, doc.ID, "rotate", `{"pages":"1","by":90}`)
+	open := func() *Snapshot {
+		d.mu.Lock()
+		defer d.mu.Unlock()
+		return d.live[doc.ID].snap
+	}
+	was := open()
+	require.NotNil(t, was)
+	var no *step.Refusal
+	_, err := d.Redo(t.Context(), doc.ID, was.State.ID, 1)
+	require.ErrorAs(t, err, &no)
+	_, err = d.Revise(t.Context(), Revision{Document: doc.ID, Seen: was.State.ID, Person: 1, Step: out.Step.ID, Params: json.RawMessage(`{"pages":"9","by":90}`)})
+	require.ErrorAs(t, err, &no)
+	_, err = d.Revise(t.Context(), Revision{Document: doc.ID, Seen: was.State.ID, Person: 1, Step: 9999})
+	require.ErrorIs(t, err, ErrMissing)
+	_, err = d.GoBack(t.Context(), doc.ID, was.State.ID, 1, was.State.ID)
+	require.ErrorAs(t, err, &no)
+	assert.Same(t, was, open())
+	require.NoError(t, d.db.Exec("CREATE TRIGGER broken BEFORE UPDATE OF head_id ON documents BEGIN SELECT RAISE(ABORT, 'broken'); END").Error)
+	for _, f := range []func() error{
+		func() error { _, err := d.Undo(t.Context(), doc.ID, was.State.ID, 1); return err },
+		func() error { _, err := d.GoBack(t.Context(), doc.ID, was.State.ID, 1, doc.HeadID); return err },
+		func() error {
+			_, err := d.Revise(t.Context(), Revision{Document: doc.ID, Seen: was.State.ID, Person: 1, Step: out.Step.ID, Params: json.RawMessage(`{"pages":"1","by":180}`)})
+			return err
+		},
+	} {
+		_, err := d.Snapshot(t.Context(), doc.ID)
+		require.NoError(t, err)
+		require.ErrorContains(t, f(), "broken")
+		assert.Nil(t, open(), "it is read again")
+	}
+}
+
+// A check that fails, by an error or a fault, is something to look at; it keeps nobody from opening or exporting the document.
+func TestFailingChecks(t *testing.T) {
+	d, err := Open(t.TempDir(), Options{PDFiumCache: raster.CacheForTests(), Checks: []finding.Check{
+		func(*pdf.Document) ([]finding.Finding, error) { return nil, errors.New("it can't look") },
+		func(*pdf.Document) ([]finding.Finding, error) { panic("a fault") },
+		func(*pdf.Document) ([]finding.Finding, error) {
+			return []finding.Finding{{Kind: "last", Sentence: "the last check is made too"}}, nil
+		},
+	}})
+	require.NoError(t, err)
+	defer d.Close()
+	somebody(t, d, "isla", Administrator)
+	doc := bring(t, d, "Letter.pdf", pdftest.Text(1))
+	s, err := d.Look(t.Context(), 1, doc.ID)
+	require.NoError(t, err)
+	list := d.LooseEnds(s)
+	at := slices.IndexFunc(list, func(f finding.Finding) bool { return f.Kind == finding.Unchecked })
+	require.GreaterOrEqual(t, at, 0)
+	assert.Equal(t, "2 checks failed on this document: what they look for may be there", list[at].Sentence)
+	assert.True(t, slices.ContainsFunc(list, func(f finding.Finding) bool { return f.Kind == "last" }))
+	o := Order{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "Out", RequestID: "o"}
+	var asks *Asks
+	_, err = d.HandOut(t.Context(), &Work{}, o)
+	require.ErrorAs(t, err, &asks)
+	o.AsItIs = true
+	_, err = d.HandOut(t.Context(), &Work{}, o)
+	require.NoError(t, err)
 }

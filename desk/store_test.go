@@ -60,6 +60,35 @@ func TestStore(t *testing.T) {
 	assert.Error(t, err)
 }
 
+// What somebody kept and has not named yet stays, also where somebody else kept the same bytes for something that failed.
+func TestPins(t *testing.T) {
+	s, err := newStore(t.TempDir())
+	require.NoError(t, err)
+	put := func() string {
+		sha, _, err := s.Put(func(w io.Writer) error { _, err := io.WriteString(w, "soundings"); return err })
+		require.NoError(t, err)
+		return sha
+	}
+	unused := func(string) (bool, error) { return false, nil }
+	sha := put()
+	require.NoError(t, s.drop([]string{sha}, unused))
+	assert.FileExists(t, s.Path(sha), "it was kept a moment ago")
+	put() // the same, by somebody else
+	s.unpin(sha)
+	require.NoError(t, s.drop([]string{sha}, unused))
+	assert.FileExists(t, s.Path(sha), "one of the two failed")
+	s.unpin(sha)
+	require.NoError(t, s.drop([]string{sha}, func(string) (bool, error) { return true, nil }))
+	assert.FileExists(t, s.Path(sha), "a row names it")
+	require.NoError(t, s.drop([]string{sha}, unused))
+	assert.NoFileExists(t, s.Path(sha))
+	s.unpin(sha) // once more than it was pinned
+	assert.Empty(t, s.pins)
+	put()
+	require.NoError(t, s.drop([]string{sha}, unused))
+	assert.FileExists(t, s.Path(sha))
+}
+
 func TestNames(t *testing.T) {
 	for in, want := range map[string]string{
 		"Quay wall survey":       "Quay wall survey",

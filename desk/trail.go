@@ -313,7 +313,9 @@ func (d *Desk) onHead(ctx context.Context, document, seen, person uint, comment 
 		}
 		snap, err := f(head)
 		if err != nil {
-			d.forget(l)
+			if errors.Is(err, errUnstored) { // a refusal leaves the document open as it is
+				d.forget(l)
+			}
 			return err
 		}
 		d.put(l, snap)
@@ -376,7 +378,7 @@ func (d *Desk) headToIn(ctx context.Context, tx *gorm.DB, head *Snapshot, state,
 	snap.describe()
 	snap.Document.Paper = paperOf(snap.PDF)
 	err := moveHead(tx, head.State.ID, &snap.Document, "HeadID", "Pages", "Paper", "Weight", "FirstKey", "FirstVersion", "ChangedAt", "ChangedBy")
-	return snap, err
+	return snap, unstored(err)
 }
 
 // describe brings the document's row up to the snapshot, but for its paper.
@@ -391,6 +393,21 @@ func (s *Snapshot) describe() {
 // errMoved: the head in the database is not the one that this process knows. It can only
 // come of a fault; the change is not stored.
 var errMoved = errors.New("the document's head has moved")
+
+// errUnstored marks an error of storing: whether the change is in the database is not known, so the document is read again.
+var errUnstored = errors.New("the change was not stored")
+
+// unstored marks an error as one of storing; nil stays nil.
+func unstored(err error) error {
+	if err == nil {
+		return nil
+	}
+	return notStored{err}
+}
+
+type notStored struct{ error }
+
+func (n notStored) Unwrap() []error { return []error{n.error, errUnstored} }
 
 // moveHead writes columns of a document's row, provided that its head is still from.
 func moveHead(tx *gorm.DB, from uint, row *Document, columns ...string) error {

@@ -103,7 +103,6 @@ func (d *Desk) Transfer(ctx context.Context, t Transfer) (*Transferred, error) {
 		}
 		went.row.Sentence += fmt.Sprintf(", into “%s”", to.Document.Name)
 		came.row.Sentence += ", moved from there"
-		went.ran.row, came.ran.row = went.row, came.row
 		var next, rest *Snapshot
 		err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 			if next, err = d.commitIn(ctx, tx, to, []*ran{came.ran}, State{}, t.Person); err != nil {

@@ -4,7 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"runtime/debug"
+	"slices"
 	"sync"
 	"time"
 )
@@ -138,6 +140,34 @@ type works struct {
 
 const keptWork = 200
 
+// trim forgets the oldest pieces of work that have ended, while there are more than keptWork. What runs stays, to be looked at, cancelled and stopped.
+func (ws *works) trim() {
+	if len(ws.byID) <= keptWork {
+		return
+	}
+	for _, id := range slices.Sorted(maps.Keys(ws.byID)) {
+		if len(ws.byID) <= keptWork {
+			return
+		}
+		if ws.byID[id].Look().State != WorkRunning {
+			delete(ws.byID, id)
+		}
+	}
+}
+
+// forget drops what work of a document gave, which may show it.
+func (ws *works) forget(document uint) {
+	ws.mu.Lock()
+	defer ws.mu.Unlock()
+	for _, w := range ws.byID {
+		w.mu.Lock()
+		if out, ok := w.result.(*Outcome); ok && out != nil && out.Snapshot != nil && out.Snapshot.Document.ID == document {
+			w.result = &Told{Sentence: "The document was deleted for good."}
+		}
+		w.mu.Unlock()
+	}
+}
+
 // Start runs f in the background.
 func (d *Desk) Start(person uint, label string, f func(context.Context, *Work) (any, error)) *Work {
 	return d.start(person, label, false, f)
@@ -154,7 +184,7 @@ func (d *Desk) start(person uint, label string, parts bool, f func(context.Conte
 	d.work.next++
 	w.ID = d.work.next
 	d.work.byID[w.ID] = w
-	delete(d.work.byID, w.ID-keptWork)
+	d.work.trim()
 	if d.work.stopped {
 		cancel()
 	}

@@ -371,12 +371,17 @@ func (s *AddShape) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*
 	if err != nil {
 		return nil, err
 	}
-	res := &step.Result{Pages: env.Keys.Of([]pdf.Ref{ref}), Redrawn: step.RedrawPages, Show: env.Keys.Key(ref), Adds: claim.Colour}
-	if s.Opacity > 0 && s.Opacity < 100 {
-		res.Adds |= claim.Transparency
-	}
+	res := &step.Result{Pages: env.Keys.Of([]pdf.Ref{ref}), Redrawn: step.RedrawPages, Show: env.Keys.Key(ref), Adds: shape.adds()}
 	res.Sentence = fmt.Sprintf("%s drawn on %s", strings.ToUpper(s.Kind[:1])+s.Kind[1:], inSentence(doc, doc.PageIndexes([]pdf.Ref{ref})))
 	return res, nil
+}
+
+// adds is what drawing the shape brings in.
+func (s *Shape) adds() claim.Effect {
+	if s.Opacity > 0 && s.Opacity < 100 {
+		return claim.Colour | claim.Transparency
+	}
+	return claim.Colour
 }
 
 // Apply changes the shape.
@@ -409,7 +414,7 @@ func (s *ChangeShape) Apply(ctx context.Context, doc *pdf.Document, env *step.En
 	if err := m.set.apply(doc); err != nil {
 		return nil, err
 	}
-	res := &step.Result{Pages: env.Keys.Of([]pdf.Ref{ref}), Redrawn: step.RedrawPages, Show: env.Keys.Key(ref), Adds: claim.Colour}
+	res := &step.Result{Pages: env.Keys.Of([]pdf.Ref{ref}), Redrawn: step.RedrawPages, Show: env.Keys.Key(ref), Adds: shape.adds()}
 	res.Sentence = fmt.Sprintf("%s changed on %s", strings.ToUpper(shape.Kind[:1])+shape.Kind[1:], inSentence(doc, doc.PageIndexes([]pdf.Ref{ref})))
 	return res, nil
 }

@@ -20,6 +20,7 @@ type Finding struct {
 	Sentence string `json:"sentence"`       // for people
 	Page     int    `json:"page,omitempty"` // from 1 on; 0 for the document
 	Asks     bool   `json:"asks,omitempty"` // handing out asks first
+	Open     int    `json:"open,omitempty"` // how many pages or places there are to put right; 0 where there is nothing to do about it
 }
 
 // Check is one way of finding.
@@ -31,21 +32,44 @@ var Arrival = []Check{signed, rights, elsewhere, withoutText, nowhere, untagged}
 // General are the checks before a file goes out that belong to no job.
 var General = []Check{signed, rights, withoutText, noTitle, nowhere, untagged}
 
-// Run runs checks one after another, as long as ctx lasts.
+// Unchecked is the kind of a finding that says that something could not be checked.
+const Unchecked = "unchecked"
+
+// Run runs checks one after another. One that fails, by whatever fault, is a finding of its own, and the others go on. An error is that ctx has ended,
+// or that looking took more than a piece of work may (pdf.Document.Over): what was found until then comes with it.
 func Run(ctx context.Context, doc *pdf.Document, checks []Check) ([]Finding, error) {
 	var out []Finding
+	failed := 0
 	doc = doc.In(ctx)
 	for _, c := range checks {
-		f, err := c(doc)
+		f, err := try(doc, c)
 		if over := doc.Over(); over != nil {
-			return nil, over
+			return out, over
 		}
 		if err != nil {
-			return nil, err
+			failed++
+			continue
 		}
 		out = append(out, f...)
 	}
+	if failed > 0 {
+		s := "one of the checks failed on this document: what it looks for may be there"
+		if failed > 1 {
+			s = fmt.Sprintf("%s failed on this document: what they look for may be there", step.Count(failed, "check"))
+		}
+		out = append(out, Finding{Kind: Unchecked, Asks: true, Sentence: s})
+	}
 	return out, nil
+}
+
+// try runs a check, and takes a panic for its failure.
+func try(doc *pdf.Document, c Check) (f []Finding, err error) {
+	defer func() {
+		if p := recover(); p != nil {
+			err = fmt.Errorf("a check failed: %v", p)
+		}
+	}()
+	return c(doc)
 }
 
 func signed(doc *pdf.Document) ([]Finding, error) {
@@ -118,7 +142,7 @@ func nowhere(doc *pdf.Document) ([]Finding, error) {
 	if len(lost) > 1 {
 		s = fmt.Sprintf("%s lead nowhere, the first is “%s”", step.Count(len(lost), "bookmark"), string(first))
 	}
-	return []Finding{{Kind: "nowhere", Sentence: s}}, nil
+	return []Finding{{Kind: "nowhere", Sentence: s, Open: len(lost)}}, nil
 }
 
 func untagged(doc *pdf.Document) ([]Finding, error) {
@@ -157,7 +181,7 @@ func withoutText(doc *pdf.Document) ([]Finding, error) {
 	if len(at) == len(pages) && len(at) > 1 {
 		s = "all pages are pictures without text"
 	}
-	return []Finding{{Kind: "no-text", Sentence: s, Page: at[0] + 1}}, nil
+	return []Finding{{Kind: "no-text", Sentence: s, Page: at[0] + 1, Open: len(at)}}, nil
 }
 
 // mostNotes is how many annotations of a page are looked at for text.

@@ -103,7 +103,6 @@ func (c *Contents) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*
 		res.Pages = append(res.Pages, step.Key{Step: env.Step, Ordinal: i + 1})
 	}
 	res.Show = res.Pages[0]
-	res.Adds |= claim.Comment
 	res.Sentence = fmt.Sprintf("Contents of %s put on %s", step.Count(len(entries), "bookmark"), step.Count(n, "page"))
 	return res, nil
 }
@@ -128,6 +127,9 @@ func (c *ContentsChange) Apply(_ context.Context, doc *pdf.Document, env *step.E
 	res.Sentence = fmt.Sprintf("Contents changed on %s", step.Count(len(res.Pages), "page"))
 	return res, nil
 }
+
+// adds: text, and links that no tag holds.
+func (c *ContentsValues) adds() claim.Effect { return claim.Colour | claim.Comment }
 
 func (c *ContentsValues) keep(id string, pages []pdf.Ref) (draw.Placed, error) {
 	values, err := json.Marshal(c)

@@ -60,6 +60,8 @@ type rule interface {
 	stamp() draw.Stamp
 	// painter prepares for drawing: paint gives the form XObject of one plan, finish is called at the end and gives warnings.
 	painter(doc *pdf.Document) (paint func(planned) (pdf.Ref, error), finish func() []string, err error)
+	// adds is what drawing it brings in that a standard may not allow.
+	adds() claim.Effect
 }
 
 // planned is one thing to draw on a page: the form's origin comes to at, and w by h points from there up are taken.
@@ -182,7 +184,7 @@ func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Resu
 	if err != nil {
 		return nil, err
 	}
-	res := &step.Result{Redrawn: step.RedrawPages, Adds: claim.Colour}
+	res := &step.Result{Redrawn: step.RedrawPages, Adds: r.adds()}
 	forms := map[string]pdf.Ref{}
 	var off, broken []int // pages
 	touched := make(map[pdf.Ref]bool, len(was)+len(at))
@@ -358,7 +360,7 @@ func (r *Update) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	if len(which) == 0 {
 		return nil, step.Refuse("nothing is out of date")
 	}
-	res := &step.Result{Redrawn: step.RedrawPages, Adds: claim.Colour}
+	res := &step.Result{Redrawn: step.RedrawPages}
 	title := ""
 	for _, p := range which {
 		ru, err := ruleOf(p)
@@ -377,9 +379,7 @@ func (r *Update) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		}
 		res.Created = append(res.Created, done.Created...)
 		res.Moved = res.Moved || done.Moved
-		if p.Kind == kindContents {
-			res.Adds |= claim.Comment
-		}
+		res.Adds |= done.Adds
 		res.Warnings = append(res.Warnings, done.Warnings...)
 		title = cmp.Or(title, Title(p.Kind))
 	}

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 
+	"glenrain/core/claim"
 	"glenrain/core/draw"
 	"glenrain/core/font"
 	"glenrain/core/nav"
@@ -136,6 +137,9 @@ func (v *Values) put(doc *pdf.Document, env *step.Env, id string) (*step.Result,
 }
 
 func (v *Values) on() step.Pages { return v.Pages }
+
+// adds: text.
+func (*Values) adds() claim.Effect { return claim.Colour }
 
 func (v *Values) stamp() draw.Stamp {
 	if v.Edge == "top" {

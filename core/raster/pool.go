@@ -28,6 +28,9 @@ type Pool struct {
 	cpu      time.Duration // of processor for one picture
 	memory   atomic.Int64  // resident bytes of one child
 	failed   failed
+
+	mu    sync.Mutex
+	stale chan struct{} // closed when the children of now are to end
 }
 
 type job struct {
@@ -65,7 +68,7 @@ func NewPool(cacheDir string, n int) (*Pool, error) {
 	ctx, stop := context.WithCancel(context.Background())
 	p := &Pool{
 		cacheDir: cacheDir, jobs: newQueue(), waiting: make(chan struct{}, maxWaiting),
-		stop: stop, ctx: ctx, first: make(chan struct{}), limit: pdf.MaxDrawing, cpu: maxCPU,
+		stop: stop, ctx: ctx, first: make(chan struct{}), limit: pdf.MaxDrawing, cpu: maxCPU, stale: make(chan struct{}),
 	}
 	p.memory.Store(memory)
 	for i := range n {
@@ -79,6 +82,22 @@ func NewPool(cacheDir string, n int) (*Pool, error) {
 func (p *Pool) Close() {
 	p.stop()
 	p.done.Wait()
+}
+
+// Renew has each child end when it has drawn what it is drawing, and others start in their places: children keep documents open, and what they have of one
+// that is to be forgotten goes with them.
+func (p *Pool) Renew() {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	close(p.stale)
+	p.stale = make(chan struct{})
+}
+
+// renewed is closed when a child that starts now is to end.
+func (p *Pool) renewed() <-chan struct{} {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.stale
 }
 
 // Render draws one page. It returns early when ctx ends.
@@ -120,11 +139,20 @@ func (p *Pool) work(compiles bool) {
 		}
 	}()
 	signalled := !compiles
+	var stale <-chan struct{}
 	for p.ctx.Err() == nil {
+		select {
+		case <-stale: // ahead of what waits
+			c.kill()
+			c, stale = nil, nil
+		default:
+		}
 		if c == nil {
+			stale = p.renewed()
 			var err error
 			c, err = p.start()
 			if err != nil {
+				stale = nil
 				select {
 				case <-time.After(time.Second):
 				case <-p.ctx.Done():
@@ -142,6 +170,9 @@ func (p *Pool) work(compiles bool) {
 		select {
 		case <-p.ctx.Done():
 			return
+		case <-stale:
+			c.kill()
+			c, stale = nil, nil
 		case <-p.jobs.ready:
 			j := p.take()
 			if j.ctx.Err() != nil {
@@ -151,7 +182,7 @@ func (p *Pool) work(compiles bool) {
 			pic, err, alive := c.ask(p.ctx, j.req, p.limit)
 			if !alive {
 				c.kill()
-				c = nil
+				c, stale = nil, nil
 			}
 			// A child that ended by itself, or since others took too much, may not have done so for this page: it is asked for again.
 			if (errors.Is(err, ErrDead) || errors.Is(err, child.ErrCrowded)) && j.tries < mostTries && p.ctx.Err() == nil && p.again(j) {

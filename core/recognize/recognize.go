@@ -68,6 +68,10 @@ type PageReading struct {
 	Skew  float64  `json:"skew,omitempty"` // degrees counterclockwise
 	Turn  int      `json:"turn,omitempty"` // quarters clockwise that the page would have to be turned by to stand upright
 	Dark  bool     `json:"dark,omitempty"`
+	// Doubts are the words that were doubted when the page was read, by the dictionaries there were then; Checked tells them from a reading of before, which
+	// keeps none.
+	Doubts  []Doubt `json:"doubts,omitempty"`
+	Checked bool    `json:"checked,omitempty"`
 }
 
 // Failure is a page that could not be read, and why.
@@ -239,6 +243,9 @@ func (r *Recognize) Apply(ctx context.Context, doc *pdf.Document, env *step.Env)
 		}
 		n := Note{Languages: read.Languages}
 		n.Doubts, n.Sure = doubt(p.Lines, sp)
+		if p.Checked { // dictionaries that came or went since change nothing when the step is done again
+			n.Doubts = p.Doubts
+		}
 		if err := draw.PutUnseen(doc, ref, layer(p.Lines, n.String())); err != nil {
 			return nil, err
 		}

@@ -115,6 +115,7 @@ func (r *Recognize) Work(ctx context.Context, doc *pdf.Document, env *step.Env) 
 		return err
 	}
 	read.House = houseWords(read, env.Knows)
+	read.check()
 	if len(read.Pages) == 0 && read.Left > 0 && len(read.Failed) == 0 {
 		return context.Canceled // stopped before there was anything to keep
 	}
@@ -124,6 +125,16 @@ func (r *Recognize) Work(ctx context.Context, doc *pdf.Document, env *step.Env) 
 	}
 	r.Made, err = env.Files.Keep(func(out io.Writer) error { return json.NewEncoder(out).Encode(read) })
 	return err
+}
+
+// check notes which words are doubted.
+func (r *Reading) check() {
+	sp := spelling.For(r.Languages, func(w string) bool { return slices.Contains(r.House, w) })
+	for i := range r.Pages {
+		p := &r.Pages[i]
+		p.Doubts, _ = doubt(p.Lines, sp)
+		p.Checked = true
+	}
 }
 
 // houseWords gives those words that were read which the house has learned.

@@ -80,6 +80,7 @@ const (
 func routes(r station.Router, h station.Host) {
 	r.Post("/amend/hits", func(w http.ResponseWriter, r *http.Request) error { return hits(h.Desk(), w, r) })
 	pages := &sheets{}
+	h.Desk().Hold("pages that are written on", pages.forget)
 	with := func(f func(*sheets, *desk.Desk, http.ResponseWriter, *http.Request) error) station.Handler {
 		return func(w http.ResponseWriter, r *http.Request) error { return f(pages, h.Desk(), w, r) }
 	}

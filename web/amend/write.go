@@ -90,9 +90,9 @@ type sheets struct {
 }
 
 type kept struct {
-	state uint
-	key   step.Key
-	sheet *amending.Sheet
+	document, state uint
+	key             step.Key
+	sheet           *amending.Sheet
 }
 
 // Bounds of what is kept: one page is kept however much it weighs.
@@ -102,15 +102,9 @@ const (
 )
 
 func (s *sheets) of(ctx context.Context, d *desk.Desk, snap *desk.Snapshot, key step.Key) (*amending.Sheet, error) {
-	s.mu.Lock()
-	at := slices.IndexFunc(s.list, func(k kept) bool { return k.state == snap.State.ID && k.key == key })
-	if at >= 0 {
-		k := s.list[at]
-		s.list = append(slices.Delete(s.list, at, at+1), k)
-		s.mu.Unlock()
-		return k.sheet, nil
+	if sheet := s.use(snap.State.ID, key); sheet != nil {
+		return sheet, nil
 	}
-	s.mu.Unlock()
 	ref, ok := snap.Keys.Ref(key)
 	if !ok || snap.PDF.PageIndex(ref) < 0 {
 		return nil, desk.ErrMissing
@@ -123,9 +117,37 @@ func (s *sheets) of(ctx context.Context, d *desk.Desk, snap *desk.Snapshot, key 
 	if err != nil {
 		return nil, err
 	}
+	return s.keep(d, kept{snap.Document.ID, snap.State.ID, key, sheet})
+}
+
+// use gives a page that is kept, which is then the last to go; nil where it is not.
+func (s *sheets) use(state uint, key step.Key) *amending.Sheet {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	s.list = append(s.list, kept{snap.State.ID, key, sheet})
+	return s.used(state, key)
+}
+
+func (s *sheets) used(state uint, key step.Key) *amending.Sheet {
+	at := slices.IndexFunc(s.list, func(k kept) bool { return k.state == state && k.key == key })
+	if at < 0 {
+		return nil
+	}
+	k := s.list[at]
+	s.list = append(slices.Delete(s.list, at, at+1), k)
+	return k.sheet
+}
+
+// keep keeps a page that was read, and gives it; where somebody else read the same meanwhile, theirs.
+func (s *sheets) keep(d *desk.Desk, k kept) (*amending.Sheet, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if d.Purged(k.document) {
+		return nil, desk.ErrMissing
+	}
+	if theirs := s.used(k.state, k.key); theirs != nil {
+		return theirs, nil
+	}
+	s.list = append(s.list, k)
 	weight := 0
 	for _, k := range s.list {
 		weight += k.sheet.Weight()
@@ -134,7 +156,14 @@ func (s *sheets) of(ctx context.Context, d *desk.Desk, snap *desk.Snapshot, key 
 		weight -= s.list[0].sheet.Weight()
 		s.list = slices.Delete(s.list, 0, 1)
 	}
-	return sheet, nil
+	return k.sheet, nil
+}
+
+// forget drops the pages of a document.
+func (s *sheets) forget(document uint) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.list = slices.DeleteFunc(s.list, func(k kept) bool { return k.document == document })
 }
 
 // place is where somebody is: a page of a document as they see it.

@@ -163,11 +163,7 @@ func (s *screen) planned(r *http.Request, h desk.Handing, v *view) (err error) {
 		if len(v.Plan) > mostLooked {
 			continue
 		}
-		ends, err := s.Desk().LooseEnds(snap)
-		if err != nil {
-			return err
-		}
-		for _, e := range ends {
+		for _, e := range s.Desk().LooseEnds(snap) {
 			if e.Asks {
 				v.Plan[i].Asks = append(v.Plan[i].Asks, e)
 			}

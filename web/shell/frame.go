@@ -112,10 +112,19 @@ type looseEnd struct {
 	finding.Finding
 	Station *station.Station
 	Job     *station.Job
+	Key     string // of its page
 }
 
 // Said is the finding as a sentence of its own.
 func (e looseEnd) Said() string { return step.Sentence(e.Sentence) }
+
+// Act names the job that mends it.
+func (e looseEnd) Act() string {
+	if e.Job == nil {
+		return ""
+	}
+	return step.Sentence(e.Job.Words)
+}
 
 // Where gives the place behind the document's address; empty where nothing mends it.
 func (e looseEnd) Where() string {
@@ -168,9 +177,7 @@ func (s *Server) frame(r *http.Request, v station.Shown, st *station.Station, j 
 	if f.Trail, err = s.trail(r, snap, f.Place, 0); err != nil {
 		return nil, err
 	}
-	if f.LooseEnds, err = s.looseEnds(snap); err != nil {
-		return nil, err
-	}
+	f.LooseEnds = s.looseEnds(snap)
 	for i := range s.opt.Stations {
 		f.Way = append(f.Way, s.stop(&s.opt.Stations[i], st, j, f.LooseEnds))
 	}
@@ -203,8 +210,8 @@ func mends(st *station.Station, kind string) bool {
 func (s *Server) stop(st, here *station.Station, at *station.Job, ends []looseEnd) stop {
 	out := stop{Station: st, Here: st == here}
 	for _, e := range ends {
-		if e.Station == st && e.Asks {
-			out.Count++
+		if e.Station == st {
+			out.Count += e.Open
 		}
 	}
 	if out.Here && len(st.Jobs) > 1 {
@@ -217,14 +224,15 @@ func (s *Server) stop(st, here *station.Station, at *station.Job, ends []looseEn
 }
 
 // looseEnds gives what should be mended before the document goes out, with the job that mends it.
-func (s *Server) looseEnds(snap *desk.Snapshot) ([]looseEnd, error) {
-	list, err := s.desk.LooseEnds(snap)
-	if err != nil {
-		return nil, err
-	}
+func (s *Server) looseEnds(snap *desk.Snapshot) []looseEnd {
+	list := s.desk.LooseEnds(snap)
+	pages := snap.Pages()
 	out := make([]looseEnd, len(list))
 	for i, f := range list {
 		out[i].Finding = f
+		if f.Page > 0 && f.Page <= len(pages) {
+			out[i].Key = pages[f.Page-1].Key.String()
+		}
 		for k := range s.opt.Stations {
 			st := &s.opt.Stations[k]
 			if n := slices.IndexFunc(st.Jobs, func(j station.Job) bool { return slices.Contains(j.Mends, f.Kind) }); n >= 0 {
@@ -233,7 +241,7 @@ func (s *Server) looseEnds(snap *desk.Snapshot) ([]looseEnd, error) {
 			}
 		}
 	}
-	return out, nil
+	return out
 }
 
 // trailView is a part of a document's trail, newest first.

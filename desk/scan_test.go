@@ -1,0 +1,89 @@
+package desk
+
+import (
+	"fmt"
+	"net"
+	"net/http"
+	"net/netip"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glenrain/core/pdf/pdftest"
+	"glenrain/core/raster"
+	"glenrain/scanner"
+	standin "glenrain/standin/scanner"
+)
+
+// scanDesk opens a desk that may reach the scanner which ships with the program, and gives that with its address.
+func scanDesk(t *testing.T) (*Desk, *standin.Scanner, string) {
+	t.Helper()
+	var l net.Listener
+	var err error
+	for port := 9500; port < 9600; port++ { // where scanners may be
+		if l, err = net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port)); err == nil {
+			break
+		}
+	}
+	require.NoError(t, err)
+	s := standin.New()
+	server := &http.Server{Handler: s, ReadHeaderTimeout: time.Minute}
+	go func() { _ = server.Serve(l) }()
+	t.Cleanup(func() { _ = server.Close() })
+	d, err := Open(t.TempDir(), Options{PDFiumCache: raster.CacheForTests(), Scanners: scanner.Rules{Here: []netip.AddrPort{l.Addr().(*net.TCPAddr).AddrPort()}}})
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = d.Close() })
+	somebody(t, d, "isla", Administrator)
+	return d, s, l.Addr().String()
+}
+
+// A scanner that is busy for a while is waited for, and what came of the scan goes with its document: its pictures, too.
+func TestScanIntoADocument(t *testing.T) {
+	d, s, address := scanDesk(t)
+	s.Load("letter", standin.Sheet{Front: "letter"}, standin.Sheet{Front: "table"}, standin.Sheet{Front: "form"})
+	row, err := d.AddScanner(t.Context(), 1, address)
+	require.NoError(t, err)
+	other := bring(t, d, "Tides.pdf", pdftest.Text(2))
+	before := files(t, d)
+	doc := bring(t, d, "Soundings.pdf", pdftest.Noted("Soundings", "BT ET"))
+	s.Break("busy", 1)
+	go func() {
+		time.Sleep(900 * time.Millisecond)
+		s.Break("", 0)
+	}()
+	w, err := d.Scan(t.Context(), Scanning{Person: 1, Scanner: row.ID, Document: doc.ID, Settings: ScanSettings{Source: "Feeder", Colour: "Grayscale8", Resolution: 75, Width: 595, Height: 842}})
+	require.NoError(t, err)
+	p := w.Wait(t.Context())
+	require.NoError(t, p.Err)
+	got, ok := d.Scanned(1, w.ID)
+	require.True(t, ok)
+	assert.Empty(t, got.Problem)
+	assert.Len(t, got.Keys, 3, "it was busy after the first page, and then went on")
+	assert.Empty(t, d.Store.pins, "each picture is named by its step")
+	require.Greater(t, len(files(t, d)), len(before))
+	require.NoError(t, d.Bin(t.Context(), 1, []uint{doc.ID}))
+	require.NoError(t, d.Purge(t.Context(), 1, doc.ID))
+	assert.Equal(t, before, files(t, d), "no picture of the scan is left")
+	_, ok = d.Scanned(1, w.ID)
+	assert.False(t, ok)
+	_, err = d.Look(t.Context(), 1, other.ID)
+	require.NoError(t, err)
+
+	// One that stays busy is told so.
+	s.Break("busy", 0)
+	_, err = d.Scan(t.Context(), Scanning{Person: 1, Scanner: row.ID, Settings: ScanSettings{Source: "Platen", Colour: "Grayscale8", Resolution: 75, Width: 595, Height: 842}})
+	assert.ErrorContains(t, err, "busy")
+}
+
+func files(t *testing.T, d *Desk) []string {
+	t.Helper()
+	list, err := filepath.Glob(filepath.Join(d.dir, "files", "*", "*"))
+	require.NoError(t, err)
+	_, err = os.Stat(d.dir)
+	require.NoError(t, err)
+	return list
+}
