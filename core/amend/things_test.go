@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glenrain/core/amend"
+	"glenrain/core/claim"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/step"
 )
@@ -156,7 +157,10 @@ func TestShapes(t *testing.T) {
 	assert.Equal(t, "ffffff", b.pixel(150, 125))
 	assert.Equal(t, "ff00ff", b.pixel(450, 125))
 	again := newBench(t, pdftest.Whole(t, b.doc))
-	again.run(&amend.ChangeShape{Page: step.Pages{Rule: "1"}, Shape: amend.Shape{Kind: "ellipse", Points: "as it is", Fill: "#00ffff"}})
+	changed := again.run(&amend.ChangeShape{Page: step.Pages{Rule: "1"}, Shape: amend.Shape{Kind: "ellipse", Points: "as it is", Fill: "#00ffff"}})
+	assert.Equal(t, claim.Colour, changed.Adds)
+	fainter := newBench(t, pdftest.Whole(t, again.doc)).run(&amend.ChangeShape{Page: step.Pages{Rule: "1"}, Shape: amend.Shape{Kind: "ellipse", Points: "as it is", Fill: "#00ffff", Opacity: 40}})
+	assert.Equal(t, claim.Colour|claim.Transparency, fainter.Adds, "PDF/A-1 allows no opacity (ISO 19005-1, 6.4)")
 	assert.Equal(t, "00ffff", again.pixel(450, 125))
 	assert.NotEqual(t, "00ffff", again.pixel(401, 101), "an ellipse has no corners")
 	again.run(&amend.RemoveThings{Page: step.Pages{Rule: "1"}, Things: []amend.Thing{{What: "shape"}}})

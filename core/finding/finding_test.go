@@ -1,11 +1,13 @@
 package finding
 
 import (
+	"context"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 )
 
@@ -44,6 +46,17 @@ func TestFindings(t *testing.T) {
 	require.Contains(t, got, "no-text")
 	assert.Equal(t, "2 pages are pictures without text", got["no-text"].Sentence)
 	assert.Equal(t, 1, got["no-text"].Page)
+	assert.Equal(t, 2, got["no-text"].Open, "pages there are to do something about")
+	assert.Zero(t, got["signed"].Open, "nothing is to be done about a signature")
+}
+
+// What takes more than a piece of work may ends in an error, with what was found until then.
+func TestRunWithoutTime(t *testing.T) {
+	ctx, cancel := context.WithCancel(t.Context())
+	found, err := Run(ctx, pdftest.Open(t, pdftest.Text(3)), []Check{untagged, func(*pdf.Document) ([]Finding, error) { cancel(); return nil, nil }, noTitle})
+	require.ErrorIs(t, err, context.Canceled)
+	require.Len(t, found, 1)
+	assert.Equal(t, "untagged", found[0].Kind)
 }
 
 // Who signed, and what that allows, is told before anything is changed.

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/claim"
 	"glenrain/core/draw"
 	"glenrain/core/furnish"
 	"glenrain/core/jobs"
@@ -85,13 +86,15 @@ func TestContents(t *testing.T) {
 		res = m.run(c.name, c.params)
 		assert.Contains(t, strings.Join(res.Warnings, " "), "The table of contents is out of date: update it", c.name)
 		require.True(t, draw.List(m.seq.Doc)[0].Stale)
-		m.run("furnishing-update", `{}`)
+		updated := m.run("furnishing-update", `{}`)
+		assert.Equal(t, claim.Colour|claim.Comment, updated.Adds, "text, and links that no tag holds")
 		assert.Equal(t, c.want, m.text(2), c.name)
 		assert.False(t, draw.List(m.seq.Doc)[0].Stale)
 	}
 	// Other values; and a list that outgrows its page gets another one.
 	id := draw.List(m.seq.Doc)[0].ID
-	m.run("contents-change", fmt.Sprintf(`{"id":%q,"title":"What is in it","levels":1,"size":9}`, id))
+	res = m.run("contents-change", fmt.Sprintf(`{"id":%q,"title":"What is in it","levels":1,"size":9}`, id))
+	assert.Equal(t, claim.Colour|claim.Comment, res.Adds)
 	assert.Equal(t, "What is in it|Berths 2", m.text(2))
 	var list []string
 	for i := range 90 {

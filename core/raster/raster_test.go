@@ -151,6 +151,25 @@ func TestChildrenThatEnd(t *testing.T) {
 	require.Len(t, children(t), 1)
 }
 
+// Children that are renewed end, though nobody asks for a page; the next page is drawn by others, who know nothing of what these were given.
+func TestRenew(t *testing.T) {
+	p := testPool(t)
+	src := Source{Key: "square", Parts: []Part{{Data: square()}}}
+	_, err := p.Render(t.Context(), Request{Source: src, Scale: 1})
+	require.NoError(t, err)
+	before := children(t)
+	require.Len(t, before, 1)
+	for range 3 {
+		p.Renew()
+		require.Eventually(t, func() bool { now := children(t); return len(now) == 1 && now[0] != before[0] }, 20*time.Second, 10*time.Millisecond)
+		before = children(t)
+		_, err = p.Render(t.Context(), Request{Source: Source{Key: "square", Parts: []Part{{Data: []byte("no PDF")}}}, Scale: 1})
+		require.Error(t, err, "what stood under this name before is not known")
+		_, err = p.Render(t.Context(), Request{Source: Source{Key: "again", Parts: src.Parts}, Scale: 1})
+		require.NoError(t, err)
+	}
+}
+
 // A page that takes more memory than a child may have ends in a sentence; the next page is drawn.
 func TestMuchMemory(t *testing.T) {
 	p := testPool(t)
