@@ -97,7 +97,7 @@ func (o *office) look() {
 	}
 	defer os.Remove(tmp.Name())
 	at := time.Now()
-	out, err := porter.Convert(ctx, porter.Conversion{Path: o.path, Size: st.Size(), Name: path.Base(o.path), Kind: kind}, tmp)
+	out, err := porter.Convert(ctx, porter.Conversion{Path: o.path, Size: st.Size(), Name: path.Base(o.path), Kind: kind, Out: tmp.Name()})
 	o.took = time.Since(at)
 	_ = tmp.Close()
 	var not *porter.NotConverted

@@ -12,6 +12,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"glenrain/core/child"
 	"glenrain/core/convert"
 	"glenrain/core/finding"
 	"glenrain/core/pdf"
@@ -152,9 +153,9 @@ func (d *Desk) convert(ctx context.Context, kind convert.Kind, name string, o co
 	if kind == convert.Zip {
 		return Made{}, &Refused{name, "this is a zip file, or a package of a kind that is not known here: what is in it was not added"}
 	}
-	c := porter.Conversion{Path: in.f.Name(), Size: in.Size, Name: name, Kind: kind, Options: o}
+	c := porter.Conversion{Path: in.f.Name(), Size: in.Size, Name: name, Kind: kind, Options: o, Folder: d.workFolder(), Out: pages.f.Name()}
 	c.Options.Fonts = filepath.Join(d.dir, "fonts")
-	out, err := porter.Convert(ctx, c, pages.f)
+	out, err := porter.Convert(ctx, c)
 	var not *porter.NotConverted
 	var stopped *porter.Stopped
 	switch {
@@ -224,7 +225,7 @@ func copyWhole(ctx context.Context, in, copied *Incoming) error {
 // drawsAll tells whether the renderer opens the file and finds the same pages in it: what is shown is to be what there is.
 func (d *Desk) drawsAll(ctx context.Context, pages int, in *Incoming) (bool, error) {
 	key := newToken()
-	ctx = raster.For(ctx, key) // in a lane of its own, not behind the pictures that somebody waits for
+	ctx = child.For(ctx, key) // in a lane of its own, not behind the pictures that somebody waits for
 	pic, err := d.pool.Render(ctx, raster.Request{Count: true, Source: raster.Source{Key: key, Parts: []raster.Part{{Path: in.f.Name(), Size: in.Size}}}})
 	if ctx.Err() != nil {
 		return false, ctx.Err()

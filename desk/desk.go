@@ -146,6 +146,9 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	}
 	_ = os.RemoveAll(filepath.Join(dir, "pictures")) // where earlier versions kept pictures of pages; they are drawn again
 	go d.pictures.clear(maxPictures, maxPicturesLeft)
+	if err := d.emptyWorkFolder(); err != nil {
+		return nil, err
+	}
 	if err := d.sweepPurged(); err != nil {
 		return nil, err
 	}

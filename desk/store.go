@@ -67,6 +67,52 @@ func (s *Store) Create() (*Incoming, error) {
 	return &Incoming{store: s, f: f, sum: sha256.New()}, nil
 }
 
+// take starts a file with one that was written elsewhere in the data folder, which is moved.
+func (s *Store) take(path string) (*Incoming, error) {
+	in, err := s.Create()
+	if err != nil {
+		return nil, err
+	}
+	if err := os.Rename(path, in.f.Name()); err != nil {
+		in.Drop()
+		return nil, err
+	}
+	return in.reopened()
+}
+
+// copyOf starts a file with the bytes of another one.
+func (s *Store) copyOf(of *Incoming) (*Incoming, error) {
+	in, err := s.Create()
+	if err != nil {
+		return nil, err
+	}
+	if _, err := io.Copy(in, io.NewSectionReader(of, 0, of.Size)); err != nil {
+		in.Drop()
+		return nil, err
+	}
+	return in, nil
+}
+
+// reopened goes on with what stands at the file's path now.
+func (in *Incoming) reopened() (*Incoming, error) {
+	f, err := os.OpenFile(in.f.Name(), os.O_RDWR, 0o600)
+	if err != nil {
+		in.Drop()
+		return nil, err
+	}
+	_ = in.f.Close()
+	in.f = f
+	in.sum.Reset()
+	if in.Size, err = io.Copy(in.sum, io.NewSectionReader(f, 0, math.MaxInt64)); err == nil {
+		_, err = f.Seek(in.Size, io.SeekStart)
+	}
+	if err != nil {
+		in.Drop()
+		return nil, err
+	}
+	return in, nil
+}
+
 func (in *Incoming) Write(b []byte) (int, error) {
 	n, err := in.f.Write(b)
 	in.sum.Write(b[:n])

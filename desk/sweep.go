@@ -37,6 +37,16 @@ func (d *Desk) sweep() error {
 	return err
 }
 
+// workFolder is where folders stand in which files are unpacked and set as pages. Each goes with its work, and all at the start.
+func (d *Desk) workFolder() string { return filepath.Join(d.dir, "setting") }
+
+func (d *Desk) emptyWorkFolder() error {
+	if err := os.RemoveAll(d.workFolder()); err != nil {
+		return err
+	}
+	return os.MkdirAll(d.workFolder(), 0o700)
+}
+
 // named are the columns whose rows name files, but for the sources of steps.
 var named = []struct {
 	row    any

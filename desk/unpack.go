@@ -7,6 +7,7 @@ import (
 	"io"
 	"path"
 	"strings"
+	"time"
 
 	"glenrain/core/convert"
 	"glenrain/core/convert/pack"
@@ -22,21 +23,42 @@ type Arrived struct {
 	Err      error     // *Refused, *NeedsPassword, or another
 }
 
-// Limits of a zip file that brings documents in.
+// Limits of one upload: of all that is in it, however deep.
 const (
-	maxUnpacked = 2000       // files
-	maxInside   = 600 << 20  // bytes of one
-	maxTogether = 2048 << 20 // bytes of all
-	maxNested   = 3          // zips in zips
+	maxUnpacked = 2000             // documents
+	maxInside   = 600 << 20        // bytes of one file in another
+	maxTogether = 2048 << 20       // and of all that are unpacked
+	maxNested   = 3                // zips and mails in one another
+	maxArriving = 40 * time.Minute // how long it may take
 )
+
+// upload is what is left of the limits of an upload.
+type upload struct {
+	documents int
+	bytes     int64
+	until     time.Time
+	depth     int // of the file that arrives in others
+}
+
+var errLongUpload = errors.New("it takes longer than 40 minutes")
 
 // ArriveEach makes documents of a file: of what is in a zip file, with its folders; of a mail and, one by one, of what is attached to it; of
 // any other one itself. each is told of every one of them. An error is none of a file's.
 func (d *Desk) ArriveEach(ctx context.Context, a Arrival, in *Incoming, each func(Arrived)) error {
-	return d.arriveEach(ctx, a, in, path.Dir(strings.ReplaceAll(a.Name, "\\", "/")), 0, each)
+	u := &upload{documents: maxUnpacked, bytes: maxTogether, until: time.Now().Add(maxArriving)}
+	ctx, cancel := context.WithDeadlineCause(ctx, u.until, errLongUpload)
+	defer cancel()
+	err := d.arriveEach(ctx, a, in, path.Dir(strings.ReplaceAll(a.Name, "\\", "/")), u, each)
+	if errors.Is(err, errEnough) {
+		return nil
+	}
+	if err != nil && errors.Is(context.Cause(ctx), errLongUpload) {
+		return step.Refuse("%v: those before were added, the others were not", errLongUpload)
+	}
+	return err
 }
 
-func (d *Desk) arriveEach(ctx context.Context, a Arrival, in *Incoming, dir string, depth int, each func(Arrived)) error {
+func (d *Desk) arriveEach(ctx context.Context, a Arrival, in *Incoming, dir string, u *upload, each func(Arrived)) error {
 	defer in.Drop()
 	shown := a.Name
 	if dir != "." && dir != "/" {
@@ -51,15 +73,20 @@ func (d *Desk) arriveEach(ctx context.Context, a Arrival, in *Incoming, dir stri
 		if err := d.may(ctx, a.Person, ActAdd, nil); err != nil {
 			return err
 		}
-		return d.unzip(ctx, a, in, depth, each)
+		return d.unpack(ctx, a, in, kind, u, each)
 	}
-	var attached []namedFile
+	if u.documents <= 0 {
+		each(Arrived{Name: shown, Err: &Refused{path.Base(shown), "over " + step.Thousands(maxUnpacked) + " files came at once: those before were added, the others were not"}})
+		return errEnough
+	}
+	u.documents--
+	mail := in // it is read once more for what is attached to it
 	if kind == convert.Mail {
-		list, err := d.attachments(ctx, in, a.Name)
-		if err != nil && ctx.Err() != nil {
-			return ctx.Err()
+		var err error
+		if mail, err = d.Store.copyOf(in); err != nil {
+			return err
 		}
-		attached = list // a mail whose parts can't be read is refused with its reason when it arrives itself
+		defer mail.Drop()
 	}
 	row, err := d.Arrive(ctx, a, in)
 	if err != nil {
@@ -70,16 +97,14 @@ func (d *Desk) arriveEach(ctx context.Context, a Arrival, in *Incoming, dir stri
 		return err
 	}
 	each(Arrived{Name: shown, Document: row, Same: same})
-	for i, f := range attached {
-		if err := d.arriveInside(ctx, a, f.name, fmt.Sprintf("%s/%d", a.RequestID, i), depth, each, func(w io.Writer) error {
-			_, err := w.Write(f.data)
-			return err
-		}); err != nil {
-			return err
-		}
+	if kind != convert.Mail {
+		return nil
 	}
-	return nil
+	return d.unpack(ctx, a, mail, kind, u, each)
 }
+
+// errEnough ends an upload whose limits are reached, which was told.
+var errEnough = errors.New("the limits of an upload are reached")
 
 // refusedOr tells of an error that is a file's, and gives any other.
 func refusedOr(err error, name string, each func(Arrived)) error {
@@ -93,42 +118,78 @@ func refusedOr(err error, name string, each func(Arrived)) error {
 	return err
 }
 
-type namedFile struct {
-	name string
-	data []byte
-}
-
-func (d *Desk) attachments(ctx context.Context, in *Incoming, name string) (out []namedFile, err error) {
-	err = porter.Attachments(ctx, porter.Conversion{Path: in.f.Name(), Size: in.Size, Name: name, Kind: convert.Mail}, func(name string, data []byte) error {
-		out = append(out, namedFile{cleanName(name), data})
-		return nil
-	})
-	return out, err
-}
-
-// arriveInside has a file arrive that was in another one.
-func (d *Desk) arriveInside(ctx context.Context, a Arrival, name, request string, depth int, each func(Arrived), write func(io.Writer) error) error {
-	in, err := d.Store.Create()
-	if err != nil {
-		return err
-	}
-	if err := write(in); err != nil {
-		in.Drop()
-		if ctx.Err() != nil {
-			return ctx.Err()
+// unpack has each file arrive that is in a zip, or attached to a mail. One that can't be read never stops the others.
+func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind convert.Kind, u *upload, each func(Arrived)) error {
+	base := path.Base(a.Name)
+	refuse := func(why string) { each(Arrived{Name: a.Name, Err: &Refused{base, why}}) }
+	n := 0
+	if u.depth >= maxNested {
+		if kind == convert.Zip {
+			refuse("files are packed in it more deeply than is unpacked; nothing was changed")
+			return nil
 		}
-		if NoSpace(err) {
+		_, err := porter.Unpack(ctx, porter.Packed{Path: in.f.Name(), Size: in.Size, Kind: kind, Folder: d.workFolder(), Files: 1, One: maxInside, All: max(1, u.bytes)}, func(porter.Member) error { n++; return nil })
+		if n > 0 && err == nil {
+			refuse("what is attached to it was not added: mails are packed in one another more deeply than is unpacked")
+		}
+		return ctx.Err()
+	}
+	p := porter.Packed{Path: in.f.Name(), Size: in.Size, Kind: kind, Folder: d.workFolder(), Files: max(0, u.documents), One: maxInside, All: max(1, u.bytes)}
+	inner := *u
+	inner.depth++
+	_, err := porter.Unpack(ctx, p, func(m porter.Member) error {
+		n++
+		if m.More {
+			refuse("over " + step.Thousands(maxUnpacked) + " files came at once: those before were added, the others were not")
+			return errEnough
+		}
+		if m.Refused() != nil {
+			each(Arrived{Name: m.Name, Err: &Refused{path.Base(m.Name), packSentence(m.Refused())}})
+			return nil
+		}
+		name := m.Name
+		if kind == convert.Mail {
+			name = cleanName(name)
+		}
+		file, err := d.Store.take(m.Path)
+		if err != nil {
 			return err
 		}
-		each(Arrived{Name: name, Err: &Refused{path.Base(name), packSentence(err)}})
+		next := a
+		next.Name, next.Password, next.RequestID = name, "", fmt.Sprintf("%s/%d", a.RequestID, m.Number)
+		if a.RequestID == "" {
+			next.RequestID = ""
+		}
+		inner.bytes = u.bytes - m.Size
+		err = d.arriveEach(ctx, next, file, path.Dir(name), &inner, each)
+		u.documents, u.bytes = inner.documents, inner.bytes
+		return err
+	})
+	var not *porter.NotConverted
+	var stopped *porter.Stopped
+	switch {
+	case err == nil:
+	case ctx.Err() != nil:
+		return ctx.Err()
+	case errors.Is(err, pack.ErrDamaged) && kind == convert.Zip:
+		refuse("the zip file is damaged and can't be unpacked; nothing was changed")
 		return nil
+	case errors.Is(err, pack.ErrTooMuch), errors.Is(err, pack.ErrLocked), errors.Is(err, pack.ErrTooMany):
+		refuse(packSentence(err))
+		return nil
+	case errors.As(err, &stopped):
+		d.log.Warn("a file stopped what unpacks it", "bytes", in.Size, "kind", kind, "why", stopped.Sentence)
+		refuse(stopped.Sentence + "; nothing was changed")
+		return nil
+	case errors.As(err, &not), errors.Is(err, pack.ErrDamaged): // a mail whose parts can't be read was refused with its reason when it arrived itself
+		return nil
+	default:
+		return err
 	}
-	inner := a
-	inner.Name, inner.Password, inner.RequestID = name, "", request
-	if a.RequestID == "" {
-		inner.RequestID = ""
+	if n == 0 && kind == convert.Zip {
+		refuse("there is no file in it; nothing was changed")
 	}
-	return d.arriveEach(ctx, inner, in, path.Dir(name), depth+1, each)
+	return nil
 }
 
 func packSentence(err error) string {
@@ -138,60 +199,6 @@ func packSentence(err error) string {
 		}
 	}
 	return "it is damaged inside the zip file and can't be unpacked; nothing was changed"
-}
-
-// passed are members of zips that are no documents: what systems put there for themselves.
-func passed(name string) bool {
-	base := path.Base(name)
-	return strings.HasPrefix(name, "__MACOSX/") || strings.HasPrefix(base, ".") || strings.HasPrefix(base, "~$") || strings.EqualFold(base, "thumbs.db") || strings.EqualFold(base, "desktop.ini")
-}
-
-// unzip has each file of a zip arrive. One that can't be read never stops the others.
-func (d *Desk) unzip(ctx context.Context, a Arrival, in *Incoming, depth int, each func(Arrived)) error {
-	base := path.Base(a.Name)
-	if depth >= maxNested {
-		each(Arrived{Name: a.Name, Err: &Refused{base, "zip files are nested in it more deeply than is unpacked; nothing was changed"}})
-		return nil
-	}
-	p, err := pack.Open(ctx, in, in.Size)
-	if err != nil {
-		why := "the zip file is damaged and can't be unpacked; nothing was changed"
-		if !errors.Is(err, pack.ErrDamaged) {
-			why = packSentence(err)
-		}
-		each(Arrived{Name: a.Name, Err: &Refused{base, why}})
-		return nil
-	}
-	p.Allow(maxInside, maxTogether)
-	n := 0
-	for i, name := range p.Names() {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		if passed(name) {
-			continue
-		}
-		if n++; n > maxUnpacked {
-			each(Arrived{Name: a.Name, Err: &Refused{base, "it holds over " + step.Thousands(maxUnpacked) + " files: those before were added, the others were not"}})
-			return nil
-		}
-		err := d.arriveInside(ctx, a, name, fmt.Sprintf("%s/%d", a.RequestID, i), depth, each, func(w io.Writer) error {
-			r, err := p.Reader(name)
-			if err != nil || r == nil {
-				return errors.Join(err, pack.ErrDamaged)
-			}
-			defer r.Close()
-			_, err = io.Copy(w, r)
-			return err
-		})
-		if err != nil {
-			return err
-		}
-	}
-	if n == 0 {
-		each(Arrived{Name: a.Name, Err: &Refused{base, "there is no file in it; nothing was changed"}})
-	}
-	return nil
 }
 
 // same gives a document that was there before on the same bytes, and that the person sees.

@@ -7,12 +7,12 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"slices"
+	"runtime"
 	"time"
 
 	"glenrain/core/arrange"
+	"glenrain/core/child"
 	"glenrain/core/convert"
-	"glenrain/core/convert/mail"
 	"glenrain/core/nav"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
@@ -21,30 +21,19 @@ import (
 
 // Conversion is a file of another kind than PDF that is to be turned into pages.
 type Conversion struct {
-	Path     string
-	Size     int64
-	Name     string
-	Kind     convert.Kind
-	Options  convert.Options
-	Attached bool // what is attached to a mail is asked for instead of its pages
+	Path    string
+	Size    int64
+	Name    string
+	Kind    convert.Kind
+	Options convert.Options
+	Folder  string // in which a folder for its work is made, and removed; the system's own for such if empty
+	Out     string // the file that the PDF is written to
 }
 
 // Converted is what came of it.
 type Converted struct {
 	Told     []string // what was left out or changed
 	Encoding string   // how its text was read
-}
-
-// converted is what a child sends last, behind the sheets, in their parts, and their files one by one.
-type converted struct {
-	Converted
-	Sizes [][2]float64
-}
-
-// named is a file that is sent with its name.
-type named struct {
-	Name string
-	File typeset.File
 }
 
 // NotConverted is a file that can't be turned into pages, in a sentence without capital and full stop.
@@ -56,80 +45,170 @@ type NotConverted struct {
 func (n *NotConverted) Error() string { return n.Sentence }
 func (n *NotConverted) Unwrap() error { return n.Cause }
 
-// convertCPU is how much processor time a conversion may take besides what its size gives it.
-const convertCPU = 40 * time.Second
+// Limits of a conversion: what a child may take besides what the file's size gives it, and how long its file may be set as pages, all runs together.
+const (
+	convertCPU    = 40 * time.Second
+	convertMemory = 640 << 20
+	convertHeap   = 320 << 20
+	mostSetting   = 3 * time.Minute
+)
 
-// Convert turns a file into pages: a child reads it into a sheet, which is set and written to w as a PDF. An error that the file is to
-// blame for is a *NotConverted or *Stopped; typeset.ErrAbsent says that the program that sets sheets is not there.
-func Convert(ctx context.Context, in Conversion, w io.Writer) (*Converted, error) {
+// setting lets one sheet a core be set at a time, and one more for whoever has none being set: a short note does not wait behind somebody's long tables.
+var setting = child.NewTurns(max(1, runtime.NumCPU()), 1)
+
+var errSetting = errors.New("setting it as pages took longer than 3 minutes and was stopped")
+
+// Convert turns a file into pages: a child reads it into sheets, has them set one after another, in turns with those of others, and writes the PDF. An error
+// that the file is to blame for is a *NotConverted or *Stopped; typeset.ErrAbsent says that the program that sets sheets is not there.
+func Convert(ctx context.Context, in Conversion) (*Converted, error) {
 	if err := typeset.Here(); err != nil {
 		return nil, &NotConverted{Sentence: err.Error(), Cause: err}
 	}
-	var out *Converted
-	var sheets []typeset.Sheet
-	var files map[string]typeset.File
-	begin := func() { out, sheets, files = nil, nil, map[string]typeset.File{} }
-	err := ask(ctx, question{Conversion: &in}, convertCPU+cpuFor(in.Size), begin, func(a answer) error {
-		if a.Part != nil {
-			sheets = append(sheets, typeset.Sheet{HTML: a.Part.HTML, Long: a.Part.Long, Files: files})
-		}
-		if a.Rows != nil && len(sheets) > 0 && sheets[len(sheets)-1].Long != nil {
-			l := sheets[len(sheets)-1].Long
-			l.Rows = append(l.Rows, a.Rows...)
-		}
-		if a.Sheet != nil {
-			out = &a.Sheet.Converted
-			for i := range sheets {
-				sheets[i].Sizes = a.Sheet.Sizes
-			}
-		}
-		if a.File != nil {
-			files[a.File.Name] = a.File.File
-		}
-		if a.Refused != "" {
-			return &NotConverted{Sentence: a.Refused}
-		}
-		return nil
-	})
+	work, err := os.MkdirTemp(in.Folder, "set-")
 	if err != nil {
 		return nil, err
+	}
+	defer removeAll(work) // what was stopped leaves something
+	in.Folder = work
+	cpu := convertCPU + cpuFor(in.Size)
+	var out *Converted
+	var over func() // the turn to set that it has
+	var since time.Time
+	left := mostSetting
+	end := func() {
+		if over != nil {
+			over()
+			over, left = nil, left-time.Since(since)
+		}
+	}
+	defer func() { end() }()
+	answers := func(k *asked, a answer) error {
+		switch {
+		case a.Refused != "":
+			return &NotConverted{Sentence: a.Refused}
+		case a.Sheet != nil:
+			out = a.Sheet
+		case a.Over:
+			end()
+		case a.Turn:
+			k.done() // it is read
+			if left <= 0 {
+				return &NotConverted{Sentence: errSetting.Error(), Cause: errSetting}
+			}
+			var err error
+			if over, err = setting.Take(ctx); err != nil {
+				return err
+			}
+			since = time.Now()
+			k.left = min(left, typeset.Usual.Time) + 4*cpu
+			return k.Send(word{})
+		}
+		return nil
+	}
+	for try := 0; ; try++ {
+		err = askOnce(ctx, question{Conversion: &in}, limits{convertMemory, convertHeap, cpu, 4 * cpu}, answers)
+		end()
+		if try >= mostTries || ctx.Err() != nil || !errors.Is(err, child.ErrCrowded) && !errors.Is(err, child.ErrDead) {
+			break
+		}
+	}
+	if err != nil {
+		return nil, stopped(err)
 	}
 	if out == nil {
 		return nil, errors.New("a file was converted without a result")
 	}
-	if len(sheets) == 1 && sheets[0].Long == nil {
-		err = typeset.Set(ctx, sheets[0], typeset.Limits{}, w)
-	} else {
-		err = join(ctx, sheets, w)
+	return out, nil
+}
+
+// removeAll removes a folder in which something may still be written for a moment.
+func removeAll(dir string) {
+	for range 50 {
+		if os.RemoveAll(dir) == nil {
+			return
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+}
+
+// convert answers in the child.
+func (s *server) convert(c Conversion) error {
+	f, err := os.Open(c.Path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if err := os.Setenv("TMPDIR", c.Folder); err != nil { // of this process, and of the one that sets sheets
+		return err
+	}
+	ctx := context.Background()
+	refused := func(err error) error { return s.enc.Encode(answer{Refused: err.Error(), End: true}) }
+	r, err := read(ctx, c, f)
+	var refusal *convert.Refusal
+	if errors.As(err, &refusal) {
+		return refused(refusal)
+	}
+	if err != nil {
+		return err
+	}
+	out, err := os.OpenFile(c.Out, os.O_WRONLY|os.O_CREATE|os.O_TRUNC, 0o600)
+	if err != nil {
+		return err
+	}
+	err = s.set(ctx, r.Sheets, out)
+	if cerr := out.Close(); err == nil {
+		err = cerr
 	}
 	for _, own := range []error{typeset.ErrTime, typeset.ErrMemory, typeset.ErrFailed} {
 		if errors.Is(err, own) {
-			return nil, &NotConverted{Sentence: own.Error(), Cause: err}
+			fmt.Fprintf(os.Stderr, "a sheet was not set: %v\n", err)
+			return refused(own)
 		}
 	}
 	if err != nil {
+		return err
+	}
+	return s.enc.Encode(answer{Sheet: &Converted{r.Told, r.Encoding}, End: true})
+}
+
+// turn waits for a turn to set something; over gives it back.
+func (s *server) turn() (over func() error, err error) {
+	if err := s.wait(answer{Turn: true}); err != nil {
 		return nil, err
 	}
-	return out, nil
+	return func() error { return s.enc.Encode(answer{Over: true}) }, nil
+}
+
+// set sets sheets, and writes them as one PDF.
+func (s *server) set(ctx context.Context, sheets []typeset.Sheet, w io.Writer) error {
+	if len(sheets) != 1 || sheets[0].Long != nil {
+		return s.join(ctx, sheets, w)
+	}
+	over, err := s.turn()
+	if err != nil {
+		return err
+	}
+	return errors.Join(typeset.Set(ctx, sheets[0], typeset.Limits{}, w), over())
 }
 
 // wrapped is the title under which the bookmarks of a run come, and from which they are taken again.
 const wrapped = "\x01run"
 
 // join sets sheets one after another, long ones in runs, and writes them as one PDF: with the tags, bookmarks and links of each.
-func join(ctx context.Context, sheets []typeset.Sheet, w io.Writer) error {
-	dir, err := os.MkdirTemp("", "glenrain-join-")
+func (s *server) join(ctx context.Context, sheets []typeset.Sheet, w io.Writer) error {
+	dir, err := os.MkdirTemp("", "join-")
 	if err != nil {
 		return err
 	}
-	defer os.RemoveAll(dir)
 	doc := pdf.New()
 	var open opened
 	defer open.close()
 	first := 1
 	n := 0
-	for _, s := range sheets {
-		first, err = typeset.SetLong(ctx, s, typeset.Limits{}, first, func(r typeset.Run) error {
+	setter := typeset.NewSetter(typeset.Limits{})
+	defer setter.Close()
+	for _, sheet := range sheets {
+		first, err = setter.SetLong(ctx, sheet, first, s.turn, func(r typeset.Run) error {
 			n++
 			path := filepath.Join(dir, fmt.Sprint(n))
 			if err := os.Rename(r.Path, path); err != nil {
@@ -186,87 +265,6 @@ func (o *opened) close() {
 	for _, f := range o.files {
 		_ = f.Close()
 	}
-}
-
-// Attachments gives what is attached to a mail, one by one.
-func Attachments(ctx context.Context, in Conversion, put func(name string, data []byte) error) error {
-	in.Attached = true
-	var all []named
-	err := ask(ctx, question{Conversion: &in}, convertCPU+cpuFor(in.Size), func() { all = nil }, func(a answer) error {
-		if a.File != nil {
-			all = append(all, *a.File)
-		}
-		if a.Refused != "" {
-			return &NotConverted{Sentence: a.Refused}
-		}
-		return nil
-	})
-	for _, f := range all {
-		if err == nil {
-			err = put(f.Name, f.File.Data)
-		}
-	}
-	return err
-}
-
-// convert answers in the child.
-func (s *server) convert(c Conversion) error {
-	f, err := os.Open(c.Path)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	ctx := context.Background()
-	refused := func(err error) error { return s.enc.Encode(answer{Refused: err.Error(), End: true}) }
-	if c.Attached {
-		files, err := mail.Attachments(ctx, f)
-		if err != nil {
-			return refused(err)
-		}
-		for _, a := range files {
-			if err := s.enc.Encode(answer{File: &named{a.Name, typeset.File{Data: a.Data}}}); err != nil {
-				return err
-			}
-		}
-		return s.enc.Encode(answer{End: true})
-	}
-	r, err := read(ctx, c, f)
-	var refusal *convert.Refusal
-	if errors.As(err, &refusal) {
-		return refused(refusal)
-	}
-	if err != nil {
-		return err
-	}
-	for name, file := range r.Sheets[0].Files {
-		if err := s.enc.Encode(answer{File: &named{name, file}}); err != nil {
-			return err
-		}
-	}
-	for _, sheet := range r.Sheets {
-		p := &part{HTML: sheet.HTML}
-		if sheet.Long != nil {
-			p.Long = &typeset.Long{Before: sheet.Long.Before, After: sheet.Long.After}
-		}
-		if err := s.enc.Encode(answer{Part: p}); err != nil {
-			return err
-		}
-		if sheet.Long == nil {
-			continue
-		}
-		for rows := range slices.Chunk(sheet.Long.Rows, 2000) {
-			if err := s.enc.Encode(answer{Rows: rows}); err != nil {
-				return err
-			}
-		}
-	}
-	return s.enc.Encode(answer{Sheet: &converted{Converted{r.Told, r.Encoding}, r.Sheets[0].Sizes}, End: true})
-}
-
-// part is a sheet without its files, and without its rows where it is long.
-type part struct {
-	HTML []byte
-	Long *typeset.Long
 }
 
 // read reads a file; a fault in a reader is the file's.

@@ -20,7 +20,20 @@ func conversion(t *testing.T, name string, data []byte) Conversion {
 	path := filepath.Join(t.TempDir(), "in")
 	require.NoError(t, os.WriteFile(path, data, 0o600))
 	r := bytes.NewReader(data)
-	return Conversion{Path: path, Size: r.Size(), Name: name, Kind: convert.Find(t.Context(), name, r, r.Size())}
+	return Conversion{Path: path, Size: r.Size(), Name: name, Kind: convert.Find(t.Context(), name, r, r.Size()), Folder: t.TempDir(), Out: path + ".pdf"}
+}
+
+// converted turns a file into pages and gives them; its folder is empty after that.
+func converted(t *testing.T, c Conversion) (*Converted, *bytes.Buffer) {
+	t.Helper()
+	told, err := Convert(t.Context(), c)
+	require.NoError(t, err)
+	left, err := os.ReadDir(c.Folder)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	out, err := os.ReadFile(c.Out)
+	require.NoError(t, err)
+	return told, bytes.NewBuffer(out)
 }
 
 // A long listing is set in runs that are one document: every line once, in order, the pages counted on.
@@ -32,9 +45,7 @@ func TestConvertLong(t *testing.T) {
 	for i := range 6000 {
 		_, _ = b.WriteString("reading " + string(rune('a'+i%26)) + "\n")
 	}
-	var out bytes.Buffer
-	told, err := Convert(t.Context(), conversion(t, "log.txt", b.Bytes()), &out)
-	require.NoError(t, err)
+	told, out := converted(t, conversion(t, "log.txt", b.Bytes()))
 	assert.Equal(t, "utf-8", told.Encoding)
 	doc, err := pdf.Open(bytes.NewReader(out.Bytes()), int64(out.Len()))
 	require.NoError(t, err)
@@ -64,9 +75,7 @@ func TestConvertManyRows(t *testing.T) {
 	for i := range n {
 		_, _ = rows.WriteString("r" + string(rune('0'+i%10)) + ",North face,4.2\n")
 	}
-	var out bytes.Buffer
-	told, err := Convert(t.Context(), conversion(t, "berths.csv", rows.Bytes()), &out)
-	require.NoError(t, err)
+	told, out := converted(t, conversion(t, "berths.csv", rows.Bytes()))
 	assert.Contains(t, told.Told, "In a table as long as this, headers and footers have the number of the page without how many there are.")
 	in := filepath.Join(t.TempDir(), "in.pdf")
 	require.NoError(t, os.WriteFile(in, out.Bytes(), 0o600))
@@ -87,10 +96,10 @@ func TestConvertManyRows(t *testing.T) {
 
 func TestNotConverted(t *testing.T) {
 	var not *NotConverted
-	_, err := Convert(t.Context(), conversion(t, "a.docx", converttest.Docx("<w:p>")), &bytes.Buffer{})
+	_, err := Convert(t.Context(), conversion(t, "a.docx", converttest.Docx("<w:p>")))
 	require.ErrorAs(t, err, &not)
 	assert.Equal(t, "the file is damaged: what is in it can't be read", not.Sentence)
-	_, err = Convert(t.Context(), conversion(t, "a.doc", []byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1")), &bytes.Buffer{})
+	_, err = Convert(t.Context(), conversion(t, "a.doc", []byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1")))
 	require.ErrorAs(t, err, &not)
 	assert.Contains(t, not.Sentence, "save it as docx")
 	bad := filepath.Join(t.TempDir(), "bad.png")

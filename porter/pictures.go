@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"time"
 
 	"glenrain/core/draw"
 	"glenrain/core/pdf"
@@ -30,9 +29,9 @@ type Pictures struct {
 func PlacePictures(ctx context.Context, in Pictures, each func(done int)) error {
 	cpu := base
 	for _, f := range in.Files {
-		cpu += cpuFor(f.Size) + time.Duration(pixels(f.Path))*time.Second/perPixels
+		cpu += readCPU(f.Path, f.Size)
 	}
-	return ask(ctx, question{Pictures: &in}, cpu, func() {}, func(a answer) error {
+	return ask(ctx, question{Pictures: &in}, usual(cpu), func() {}, func(a answer) error {
 		if a.Done > 0 && each != nil {
 			each(a.Done)
 		}

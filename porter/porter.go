@@ -9,15 +9,14 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"syscall"
 	"time"
 
 	"glenrain/core/child"
 	"glenrain/core/draw"
 	"glenrain/core/finding"
 	"glenrain/core/pdf"
-	"glenrain/core/picture"
 	"glenrain/core/raster"
-	"glenrain/core/typeset"
 )
 
 // Arrival is a file that arrives.
@@ -75,6 +74,7 @@ type Reading struct {
 
 type question struct {
 	Conversion *Conversion
+	Packed     *Packed
 	Arrival    *Arrival
 	Reading    *reading
 	Pictures   *Pictures
@@ -90,11 +90,11 @@ type reading struct {
 }
 
 type answer struct {
-	Part    *part
-	Rows    []typeset.Row
-	Sheet   *converted
-	File    *named
-	Refused string // why a file is not converted
+	Sheet   *Converted
+	Member  *Member
+	Turn    bool   // it waits until it may set something as pages
+	Over    bool   // that is done
+	Refused string // why a file is not converted, or unpacked
 	Report  *Report
 	About   *finding.About
 	Texts   []Text
@@ -102,18 +102,28 @@ type answer struct {
 	Unread  int
 	Done    int // pictures that were placed
 	Error   string
+	Full    bool // since the disk is
 }
 
-// Limits of one child.
+// limits of one child.
+type limits struct {
+	memory, heap int64
+	cpu          time.Duration
+	wall         time.Duration // in which it has to answer, while it is at work
+}
+
 const (
 	memory = 400 << 20
 	heap   = 200 << 20
-	// base is how much processor time any file may take, perBytes and perPixels for how many bytes of it, and pixels of a picture, it may
-	// take a second more.
-	base      = 5 * time.Second
-	perBytes  = 4 << 20
-	perPixels = 10_000_000
+	// base is how much processor time any file may take, perBytes for how many bytes of it a second more. A picture has pictureCPU, whatever its size: what
+	// it says of its pixels may be made up.
+	base       = 5 * time.Second
+	perBytes   = 4 << 20
+	pictureCPU = 60 * time.Second
 )
+
+// usual are the limits of what takes so much processor time.
+func usual(cpu time.Duration) limits { return limits{memory, heap, cpu, 4 * cpu} } // others may need the processor
 
 // errStopped: a child was stopped, or stopped by itself.
 var errStopped = errors.New("reading stopped")
@@ -141,8 +151,8 @@ func cpuFor(size int64) time.Duration {
 	return base + time.Duration(size)*time.Second/perBytes
 }
 
-// turns lets a few files be read at a time.
-var turns = make(chan struct{}, 2)
+// turns lets a few files be read at a time, and some more for those who have none being read.
+var turns = child.NewTurns(2, 2)
 
 // mostTries is how often a question is asked again whose child ended by itself, or since others took too much memory: the file may not
 // be to blame.
@@ -150,10 +160,10 @@ const mostTries = 2
 
 // ask starts a child for one question and gives what it answers to put, until the end; begin is called before each
 // try, whose answers begin anew.
-func ask(ctx context.Context, q question, cpu time.Duration, begin func(), put func(answer) error) error {
+func ask(ctx context.Context, q question, l limits, begin func(), put func(answer) error) error {
 	for try := 0; ; try++ {
 		begin()
-		err := askOnce(ctx, q, cpu, put)
+		err := askOnce(ctx, q, l, func(_ *asked, a answer) error { return put(a) })
 		if try < mostTries && (errors.Is(err, child.ErrCrowded) || errors.Is(err, child.ErrDead)) && ctx.Err() == nil {
 			continue
 		}
@@ -161,60 +171,74 @@ func ask(ctx context.Context, q question, cpu time.Duration, begin func(), put f
 	}
 }
 
-func askOnce(ctx context.Context, q question, cpu time.Duration, put func(answer) error) error {
-	select {
-	case turns <- struct{}{}:
-		defer func() { <-turns }()
-	case <-ctx.Done():
-		return ctx.Err()
-	}
-	c, err := child.Start("porter", child.Limits{Memory: memory, CPU: 2 * cpu, Ask: cpu, Heap: heap})
+// asked is a child with its question.
+type asked struct {
+	*child.Process
+	left time.Duration // in which it has to answer
+	done func()        // gives back the turn to read that it has
+}
+
+// word is what a child is told while it answers: that it may go on.
+type word struct{}
+
+func askOnce(ctx context.Context, q question, l limits, put func(*asked, answer) error) error {
+	done, err := turns.Take(ctx)
 	if err != nil {
+		return err
+	}
+	c, err := child.Start("porter", child.Limits{Memory: l.memory, CPU: 2 * l.cpu, Ask: l.cpu, Heap: l.heap})
+	if err != nil {
+		done()
 		return fmt.Errorf("starting to read a file: %w", err)
 	}
+	k := &asked{c, l.wall, done}
+	defer func() { k.done() }()
 	defer c.Kill()
 	if err := c.Send(q); err != nil {
 		return err
 	}
-	until := time.Now().Add(4 * cpu) // others may need the processor
 	for {
 		var a answer
-		if err := c.Receive(ctx, &a, time.Until(until)); err != nil {
+		begun := time.Now()
+		if err := c.Receive(ctx, &a, k.left); err != nil {
 			return err
+		}
+		k.left -= time.Since(begun)
+		if a.Full {
+			return fmt.Errorf("%s: %w", a.Error, syscall.ENOSPC)
 		}
 		if a.Error != "" {
 			return errors.New(a.Error)
 		}
-		if err := put(a); err != nil || a.End {
+		if err := put(k, a); err != nil || a.End {
 			return err
 		}
 	}
 }
 
-// pixels is how many pixels of a picture have to be gone through.
-func pixels(path string) int {
+// isPicture reports whether a file begins like a picture.
+func isPicture(path string) bool {
 	f, err := os.Open(path)
 	if err != nil {
-		return 0
+		return false
 	}
 	defer f.Close()
-	st, err := f.Stat()
-	if err != nil || !draw.IsPicture(f) {
-		return 0
-	}
-	head := make([]byte, min(st.Size(), looked)) // directories of a TIFF file may stand anywhere
-	n, _ := f.ReadAt(head, 0)
-	return picture.Pixels(head[:n])
+	return draw.IsPicture(f)
 }
 
-// looked is how much of a picture is looked at for the time that it may take.
-const looked = draw.MaxPictureFile
+// readCPU is how much processor time a file of a size may take that is read here.
+func readCPU(path string, size int64) time.Duration {
+	if isPicture(path) {
+		return pictureCPU
+	}
+	return cpuFor(size)
+}
 
 // Arrive reads a file that arrives. An error is *Stopped, or none of the file's.
 func Arrive(ctx context.Context, in Arrival) (*Report, error) {
 	var r *Report
-	cpu := cpuFor(in.Size) + time.Duration(pixels(in.Path))*time.Second/perPixels
-	err := ask(ctx, question{Arrival: &in, Seconds: (cpu / 2).Seconds()}, cpu, func() { r = nil }, func(a answer) error {
+	cpu := readCPU(in.Path, in.Size)
+	err := ask(ctx, question{Arrival: &in, Seconds: (cpu / 2).Seconds()}, usual(cpu), func() { r = nil }, func(a answer) error {
 		if a.Report != nil {
 			r = a.Report
 		}
@@ -243,7 +267,7 @@ func Read(ctx context.Context, in Reading, put func([]Text) error) error {
 	cpu := cpuFor(size) + time.Duration(len(in.Pages))*pageCPU
 	got, at := 0, 0 // how many were given to put, and how many came in this try
 	q := question{Reading: &reading{in.Parts, in.Pages, in.Workers, in.About != nil}, Seconds: (4 * cpu).Seconds()}
-	err := ask(ctx, q, cpu, func() { at = 0 }, func(a answer) error {
+	err := ask(ctx, q, usual(cpu), func() { at = 0 }, func(a answer) error {
 		if a.About != nil && in.About != nil {
 			in.About(a.About)
 		}

@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"strings"
+	"syscall"
 	"time"
 
 	"glenrain/core/child"
@@ -31,10 +32,11 @@ const batch = 64
 // serve answers one question, in the child.
 func serve(_ []string, in io.Reader, out io.Writer) error {
 	var q question
-	if err := gob.NewDecoder(in).Decode(&q); err != nil {
+	dec := gob.NewDecoder(in)
+	if err := dec.Decode(&q); err != nil {
 		return err
 	}
-	s := &server{enc: gob.NewEncoder(out)}
+	s := &server{enc: gob.NewEncoder(out), dec: dec}
 	var err error
 	switch {
 	case q.Arrival != nil:
@@ -43,16 +45,30 @@ func serve(_ []string, in io.Reader, out io.Writer) error {
 		err = s.place(*q.Pictures)
 	case q.Conversion != nil:
 		err = s.convert(*q.Conversion)
+	case q.Packed != nil:
+		err = s.unpack(*q.Packed)
 	default:
 		err = s.read(*q.Reading, q.Seconds)
 	}
 	if err != nil {
-		return s.enc.Encode(answer{End: true, Error: err.Error()})
+		return s.enc.Encode(answer{End: true, Error: err.Error(), Full: errors.Is(err, syscall.ENOSPC)})
 	}
 	return nil
 }
 
-type server struct{ enc *gob.Encoder }
+type server struct {
+	enc *gob.Encoder
+	dec *gob.Decoder
+}
+
+// wait sends an answer and waits until it may go on.
+func (s *server) wait(a answer) error {
+	if err := s.enc.Encode(a); err != nil {
+		return err
+	}
+	var w word
+	return s.dec.Decode(&w)
+}
 
 func (s *server) arrive(a Arrival, seconds float64) error {
 	f, err := os.Open(a.Path)

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
 
@@ -12,8 +11,8 @@ import (
 	"glenrain/porter"
 )
 
-// convertFile turns a file of another kind into pages, in a file that w writes; kind None where it is a PDF, a picture, or nothing known.
-func convertFile(ctx context.Context, path string, f *os.File, size int64, o convert.Options, w io.Writer) (convert.Kind, error) {
+// convertFile turns a file of another kind into pages, in a file in a folder; kind None where it is a PDF, a picture, or nothing known.
+func convertFile(ctx context.Context, path string, f *os.File, size int64, o convert.Options, folder, to string) (convert.Kind, error) {
 	kind := convert.Find(ctx, path, f, size)
 	switch kind {
 	case convert.None:
@@ -21,7 +20,7 @@ func convertFile(ctx context.Context, path string, f *os.File, size int64, o con
 	case convert.Zip:
 		return kind, fmt.Errorf("%s is a zip file, or a package of a kind that is not known here: unpack it, and name what is in it: %w", filepath.Base(path), errUnreadable)
 	}
-	out, err := porter.Convert(ctx, porter.Conversion{Path: path, Size: size, Name: filepath.Base(path), Kind: kind, Options: o}, w)
+	out, err := porter.Convert(ctx, porter.Conversion{Path: path, Size: size, Name: filepath.Base(path), Kind: kind, Options: o, Folder: folder, Out: to})
 	var not *porter.NotConverted
 	var stopped *porter.Stopped
 	if errors.As(err, &not) || errors.As(err, &stopped) {

@@ -157,21 +157,19 @@ func (p *paths) Open(ctx context.Context, ref step.SourceRef) (*step.Source, err
 
 // converted gives a file as it is, or the pages that it was turned into where it is of another kind.
 func (p *paths) converted(ctx context.Context, path string, f *os.File, size int64) (*os.File, int64, error) {
-	ref, kind := step.SourceRef(""), convert.None
-	var err error
 	if convert.Find(ctx, path, f, size) == convert.None {
 		return f, size, nil
 	}
-	ref, err = p.Keep(func(w io.Writer) error {
-		kind, err = convertFile(ctx, path, f, size, p.options, w)
-		return err
-	})
-	if err != nil || kind == convert.None {
-		return f, size, err
-	}
-	made, err := os.Open(strings.TrimPrefix(string(ref), "path:"))
+	folder, err := p.folder()
 	if err != nil {
 		return nil, 0, err
+	}
+	made, err := os.CreateTemp(folder, "made-*")
+	if err != nil {
+		return nil, 0, err
+	}
+	if _, err := convertFile(ctx, path, f, size, p.options, folder, made.Name()); err != nil {
+		return f, size, errors.Join(err, made.Close())
 	}
 	p.open = append(p.open, made)
 	st, err := made.Stat()
@@ -181,8 +179,8 @@ func (p *paths) converted(ctx context.Context, path string, f *os.File, size int
 	return made, st.Size(), nil
 }
 
-// Keep keeps what long work made until the run ends.
-func (p *paths) Keep(write func(io.Writer) error) (step.SourceRef, error) {
+// folder is where what is made stands until the run ends.
+func (p *paths) folder() (string, error) {
 	if p.made == "" {
 		dir, err := os.MkdirTemp("", "glenrain-run-")
 		if err != nil {
@@ -190,7 +188,16 @@ func (p *paths) Keep(write func(io.Writer) error) (step.SourceRef, error) {
 		}
 		p.made = dir
 	}
-	f, err := os.CreateTemp(p.made, "made-*")
+	return p.made, nil
+}
+
+// Keep keeps what long work made until the run ends.
+func (p *paths) Keep(write func(io.Writer) error) (step.SourceRef, error) {
+	folder, err := p.folder()
+	if err != nil {
+		return "", err
+	}
+	f, err := os.CreateTemp(folder, "made-*")
 	if err != nil {
 		return "", err
 	}

@@ -40,12 +40,13 @@ func Register(kind string, s Service) { services[kind] = s }
 // Main serves as a child and does not return, if the program was started as one; otherwise it does nothing. main and
 // TestMain call it first.
 func Main() {
-	if len(os.Args) < 4 || os.Args[1] != command {
+	if len(os.Args) < 5 || os.Args[1] != command {
 		return
 	}
 	s, ok := services[os.Args[2]]
 	cpu, err := strconv.ParseUint(os.Args[3], 10, 32)
-	if !ok || err != nil {
+	parent, perr := strconv.Atoi(os.Args[4]) // as it is told: it may be gone before it can be asked for
+	if !ok || err != nil || perr != nil {
 		fmt.Fprintln(os.Stderr, "a child process of an unknown kind")
 		os.Exit(2)
 	}
@@ -53,7 +54,6 @@ func Main() {
 	if cpu > 0 { // a second limit, by the system: SIGKILL
 		_ = syscall.Setrlimit(syscall.RLIMIT_CPU, &syscall.Rlimit{Cur: cpu, Max: cpu})
 	}
-	parent := os.Getppid()
 	go func() { // whoever asked may be gone while the child works
 		for os.Getppid() == parent {
 			time.Sleep(time.Second)
@@ -62,7 +62,7 @@ func Main() {
 	}()
 	out := os.Stdout
 	os.Stdout = os.Stderr // what a library says must not come among the answers
-	err = s(os.Args[4:], os.Stdin, out)
+	err = s(os.Args[5:], os.Stdin, out)
 	runtime.KeepAlive(out) // a file that nobody refers to any more is closed
 	if err != nil && !errors.Is(err, io.EOF) {
 		fmt.Fprintf(os.Stderr, "%s: %v\n", os.Args[2], err)
@@ -102,7 +102,7 @@ func Start(kind string, limits Limits, args ...string) (*Process, error) {
 	if limits.CPU > 0 {
 		cpu = int64(limits.CPU/time.Second) + 1
 	}
-	cmd := exec.Command(exe, append([]string{command, kind, strconv.FormatInt(cpu, 10)}, args...)...)
+	cmd := exec.Command(exe, append([]string{command, kind, strconv.FormatInt(cpu, 10), strconv.Itoa(os.Getpid())}, args...)...)
 	cmd.Stderr = &firstLines{to: os.Stderr}
 	cmd.Env = os.Environ()
 	if limits.Heap > 0 {

@@ -143,6 +143,9 @@ func Read(ctx context.Context, kind Kind, name string, r io.ReaderAt, size int64
 		s.Title = strings.TrimSuffix(path.Base(name), path.Ext(name))
 	}
 	out.Sheets, out.Told = s.End(), s.Told
+	if n := typeset.Runs(out.Sheets); n > typeset.MaxRuns {
+		return nil, &Refusal{Sentence: fmt.Sprintf("it is so wide or so long that it would be set in over %d parts: leave columns or rows out, or print it in parts from the program that wrote it", typeset.MaxRuns)}
+	}
 	return out, nil
 }
 

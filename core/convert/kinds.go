@@ -31,7 +31,7 @@ func Find(ctx context.Context, name string, r io.ReaderAt, size int64) Kind {
 	head = head[:n]
 	ext := strings.ToLower(path.Ext(name))
 	if bytes.HasPrefix(head, []byte("PK\x03\x04")) || bytes.HasPrefix(head, []byte("PK\x05\x06")) {
-		return packed(ctx, r, size)
+		return packed(ctx, r, size, ext)
 	}
 	if bytes.HasPrefix(head, []byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1")) { // a compound file: read no further than to say so
 		switch ext {
@@ -58,12 +58,16 @@ func Find(ctx context.Context, name string, r io.ReaderAt, size int64) Kind {
 	return Text
 }
 
-// packed tells what is in a package.
-func packed(ctx context.Context, r io.ReaderAt, size int64) Kind {
+// mostSniffed is how much of a member is read to tell what a package is, in bytes.
+const mostSniffed = 1 << 20
+
+// packed tells what is in a package; where that can't be read, its name does.
+func packed(ctx context.Context, r io.ReaderAt, size int64, ext string) Kind {
 	p, err := pack.Open(ctx, r, size)
-	if err != nil {
-		return Zip // which says what is wrong with it
+	if err != nil { // whoever reads it says what is wrong with it
+		return named(ext)
 	}
+	p.Allow(mostSniffed, 2*mostSniffed)
 	if p.Has("mimetype") {
 		t, _ := p.Read("mimetype")
 		switch s := strings.TrimSpace(string(t)); {
@@ -97,6 +101,14 @@ func packed(ctx context.Context, r io.ReaderAt, size int64) Kind {
 			return XLSX
 		}
 		return Foreign
+	}
+	return named(ext)
+}
+
+// named is the kind of a package as its ending tells it: what such a file holds may be damaged, but it is no zip of documents.
+func named(ext string) Kind {
+	if k, ok := map[string]Kind{".docx": DOCX, ".docm": DOCX, ".xlsx": XLSX, ".xlsm": XLSX, ".odt": ODT, ".ods": ODS}[ext]; ok {
+		return k
 	}
 	return Zip
 }

@@ -8,6 +8,7 @@ import (
 	"os"
 	"sync"
 
+	"glenrain/core/child"
 	"glenrain/core/pdf"
 )
 
@@ -82,7 +83,7 @@ func (d *Drawer) Draw(ctx context.Context, doc *pdf.Document, page int, dpi floa
 	if err != nil {
 		return nil, err
 	}
-	pic, err := pool.Render(For(ctx, d.who), Request{Source: src, Page: page, Scale: dpi / 72, Format: Raw})
+	pic, err := pool.Render(child.For(ctx, d.who), Request{Source: src, Page: page, Scale: dpi / 72, Format: Raw})
 	if err != nil {
 		return nil, err
 	}

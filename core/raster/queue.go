@@ -1,17 +1,10 @@
 package raster
 
 import (
-	"context"
 	"sync"
+
+	"glenrain/core/child"
 )
-
-type forKey struct{}
-
-// For names whom the pictures of a context are drawn for: those who wait take turns, so that one who
-// asks for hundreds holds nobody up.
-func For(ctx context.Context, who string) context.Context {
-	return context.WithValue(ctx, forKey{}, who)
-}
 
 // queue holds jobs by whom they are for, and gives them out in turns.
 type queue struct {
@@ -28,7 +21,7 @@ func newQueue() *queue {
 
 // put adds a job. At most maxWaiting may be in the queue.
 func (q *queue) put(j *job) {
-	who, _ := j.ctx.Value(forKey{}).(string)
+	who := child.Whose(j.ctx)
 	q.mu.Lock()
 	if len(q.of[who]) == 0 {
 		q.turns = append(q.turns, who)

@@ -196,7 +196,7 @@ func TestTurns(t *testing.T) {
 	q := newQueue()
 	put := func(who string, n int) {
 		for i := range n {
-			q.put(&job{ctx: For(t.Context(), who), req: Request{Page: i}})
+			q.put(&job{ctx: child.For(t.Context(), who), req: Request{Page: i}})
 		}
 	}
 	put("isla", 5)
@@ -206,12 +206,12 @@ func TestTurns(t *testing.T) {
 	for range 8 {
 		<-q.ready
 		j := q.next()
-		got = append(got, fmt.Sprint(j.ctx.Value(forKey{}), j.req.Page))
+		got = append(got, fmt.Sprint(child.Whose(j.ctx), j.req.Page))
 		if len(got) == 4 {
 			put("rona", 1)
 			<-q.ready
 			j := q.next()
-			got = append(got, fmt.Sprint(j.ctx.Value(forKey{}), j.req.Page))
+			got = append(got, fmt.Sprint(child.Whose(j.ctx), j.req.Page))
 		}
 	}
 	require.Equal(t, []string{"isla0", "tam0", "rona0", "isla1", "tam1", "isla2", "rona0", "isla3", "isla4"}, got)

@@ -23,7 +23,7 @@ type Row struct {
 }
 
 // atOnce is how many rows are set at a time.
-const atOnce = 2000
+const atOnce = 1000
 
 // Run is a PDF of a part of a sheet, and how many of its pages count.
 type Run struct {
@@ -32,11 +32,28 @@ type Run struct {
 	Pages int
 }
 
+// Turn waits until a run may be set; over tells that it is.
+type Turn func() (over func() error, err error)
+
+// MaxRuns is how many runs a file may be set in; Runs tells how many sheets take about.
+const MaxRuns = 200
+
+// Runs counts the runs that sheets take, as far as that is known before.
+func Runs(sheets []Sheet) (n int) {
+	for _, s := range sheets {
+		n++
+		if s.Long != nil {
+			n += len(s.Long.Rows) / atOnce
+		}
+	}
+	return n
+}
+
 // SetLong sets a sheet that may be long, in runs: each ends where a page ended, and the next goes on there, with the numbers of its pages. each takes one after
-// another; its file goes then. first is the number of the first page.
-func SetLong(ctx context.Context, s Sheet, l Limits, first int, each func(Run) error) (next int, err error) {
+// another; its file goes then. Each run waits for a turn, which is over when each has taken it. first is the number of the first page.
+func (t *Setter) SetLong(ctx context.Context, s Sheet, first int, turn Turn, each func(Run) error) (next int, err error) {
 	if s.Long == nil {
-		return s.run(ctx, l, first, func(*pdf.Document, int) int { return 0 }, each)
+		return t.run(ctx, s, first, turn, func(*pdf.Document, int) int { return 0 }, each)
 	}
 	rows := s.Long.Rows
 	for from := 0; ; {
@@ -52,7 +69,7 @@ func SetLong(ctx context.Context, s Sheet, l Limits, first int, each func(Run) e
 		}
 		part.HTML = append(part.HTML, s.Long.After...)
 		left := 0
-		first, err = part.run(ctx, l, first, func(doc *pdf.Document, pages int) int {
+		first, err = t.run(ctx, part, first, turn, func(doc *pdf.Document, pages int) int {
 			if to == len(rows) || pages < 2 {
 				return 0
 			}
@@ -79,7 +96,16 @@ func SetLong(ctx context.Context, s Sheet, l Limits, first int, each func(Run) e
 }
 
 // run sets one run; drop says how many of its pages don't count.
-func (s Sheet) run(ctx context.Context, l Limits, first int, drop func(doc *pdf.Document, pages int) int, each func(Run) error) (next int, err error) {
+func (t *Setter) run(ctx context.Context, s Sheet, first int, turn Turn, drop func(doc *pdf.Document, pages int) int, each func(Run) error) (next int, err error) {
+	over, err := turn()
+	if err != nil {
+		return first, err
+	}
+	defer func() {
+		if oerr := over(); err == nil {
+			err = oerr
+		}
+	}()
 	f, err := os.CreateTemp("", "glenrain-run-*.pdf")
 	if err != nil {
 		return first, err
@@ -87,7 +113,7 @@ func (s Sheet) run(ctx context.Context, l Limits, first int, drop func(doc *pdf.
 	defer os.Remove(f.Name())
 	defer f.Close()
 	s.First = first
-	if err := Set(ctx, s, l, f); err != nil {
+	if err := t.Set(ctx, s, f); err != nil {
 		return first, err
 	}
 	size, err := f.Seek(0, io.SeekCurrent)

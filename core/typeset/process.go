@@ -14,6 +14,9 @@ import (
 	"sync/atomic"
 	"syscall"
 	"time"
+
+	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/cdp"
 )
 
 // process is Chromium with all of its processes. It is spoken to over two pipes (--remote-debugging-pipe), so that nobody else on the
@@ -24,14 +27,16 @@ type process struct {
 	to      *os.File
 	from    *bufio.Reader
 	pipe    *os.File
-	over    atomic.Bool // it took too much memory
+	over    atomic.Bool                        // it took too much memory
+	stop    atomic.Pointer[context.CancelFunc] // is called then
+	open    *rod.Browser
 	once    sync.Once
 	done    chan struct{}
 	mu      sync.Mutex
 }
 
-// start starts Chromium with a profile of its own; stop is called when it takes more memory than it may.
-func start(program string, memory int64, stop context.CancelFunc) (*process, error) {
+// start starts Chromium with a profile of its own; what stop leads to is called when it takes more memory than it may.
+func start(program string, memory int64) (*process, error) {
 	profile, err := os.MkdirTemp("", "glenrain-set-")
 	if err != nil {
 		return nil, err
@@ -68,8 +73,20 @@ func start(program string, memory int64, stop context.CancelFunc) (*process, err
 	if err != nil {
 		return nil, errors.Join(err, our.Close(), ours.Close(), os.RemoveAll(profile))
 	}
-	go p.watch(memory, stop)
+	go p.watch(memory)
 	return p, nil
+}
+
+// browser is what speaks to it.
+func (p *process) browser() (*rod.Browser, error) {
+	if p.open == nil {
+		b := rod.New().Client(cdp.New().Start(p)).NoDefaultDevice()
+		if err := b.Connect(); err != nil {
+			return nil, err
+		}
+		p.open = b
+	}
+	return p.open, nil
 }
 
 // Send sends a message (cdp.WebSocketable).
@@ -109,7 +126,7 @@ func (p *process) end() {
 }
 
 // watch looks at the memory of all of its processes.
-func (p *process) watch(most int64, stop context.CancelFunc) {
+func (p *process) watch(most int64) {
 	for {
 		select {
 		case <-p.done:
@@ -122,7 +139,9 @@ func (p *process) watch(most int64, stop context.CancelFunc) {
 		}
 		if sum > most {
 			p.over.Store(true)
-			stop()
+			if stop := p.stop.Load(); stop != nil {
+				(*stop)()
+			}
 			return
 		}
 	}

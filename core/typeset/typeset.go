@@ -13,12 +13,10 @@ import (
 	"io"
 	"os"
 	"os/exec"
-	"runtime"
 	"sync"
 	"time"
 
 	"github.com/go-rod/rod"
-	"github.com/go-rod/rod/lib/cdp"
 	"github.com/go-rod/rod/lib/proto"
 )
 
@@ -60,9 +58,6 @@ var Usual = Limits{Time: time.Minute, Memory: 1600 << 20}
 // maxOutput is the largest PDF that is taken, in bytes.
 const maxOutput = 600 << 20
 
-// turns lets one sheet a core be set at a time.
-var turns = sync.OnceValue(func() chan struct{} { return make(chan struct{}, max(1, runtime.NumCPU())) })
-
 // find looks for the program.
 var find = sync.OnceValues(func() (string, error) {
 	if path, err := exec.LookPath("chromium"); err == nil {
@@ -82,27 +77,49 @@ func Sandboxed() bool { return os.Geteuid() != 0 }
 
 // Set sets a sheet and writes the PDF. An error is one of the package's, that of ctx, or none of the sheet's.
 func Set(ctx context.Context, s Sheet, l Limits, w io.Writer) error {
+	t := NewSetter(l)
+	defer t.Close()
+	return t.Set(ctx, s, w)
+}
+
+// Setter sets sheets of one file, one after another, with one process.
+type Setter struct {
+	limits Limits
+	p      *process
+}
+
+// NewSetter gives a setter with limits for each sheet; the process starts with the first of them.
+func NewSetter(l Limits) *Setter {
+	if l == (Limits{}) {
+		l = Usual
+	}
+	return &Setter{limits: l}
+}
+
+// Close ends the process.
+func (t *Setter) Close() {
+	if t.p != nil {
+		t.p.end()
+		t.p = nil
+	}
+}
+
+// Set sets a sheet and writes the PDF, as the function of that name.
+func (t *Setter) Set(ctx context.Context, s Sheet, w io.Writer) error {
 	program, err := find()
 	if err != nil {
 		return err
 	}
-	if l == (Limits{}) {
-		l = Usual
-	}
-	select {
-	case turns() <- struct{}{}:
-		defer func() { <-turns() }()
-	case <-ctx.Done():
-		return ctx.Err()
-	}
 	outer := ctx
-	ctx, cancel := context.WithTimeout(ctx, l.Time)
+	ctx, cancel := context.WithTimeout(ctx, t.limits.Time)
 	defer cancel()
-	p, err := start(program, l.Memory, cancel)
-	if err != nil {
-		return fmt.Errorf("%w: %w", ErrFailed, err)
+	if t.p == nil {
+		if t.p, err = start(program, t.limits.Memory); err != nil {
+			return fmt.Errorf("%w: %w", ErrFailed, err)
+		}
 	}
-	defer p.end()
+	p := t.p
+	p.stop.Store(&cancel)
 	made, err := os.CreateTemp("", "glenrain-set-*.pdf")
 	if err != nil {
 		return err
@@ -112,15 +129,16 @@ func Set(ctx context.Context, s Sheet, l Limits, w io.Writer) error {
 	var fault error
 	err = rod.Try(func() { fault = s.set(ctx, p, made) })
 	if err = errors.Join(fault, err); err == nil {
-		p.end()
 		n, serr := made.Seek(0, io.SeekCurrent)
 		if err = serr; err == nil {
 			err = finish(ctx, made, n, s.Sizes, w)
 		}
 	}
-	switch {
-	case err == nil:
+	if err == nil {
 		return nil
+	}
+	t.Close() // what it is at is not known
+	switch {
 	case outer.Err() != nil:
 		return outer.Err()
 	case p.over.Load():
@@ -138,15 +156,15 @@ const host = "http://sheet.invalid/"
 const policy = "default-src 'none'; style-src 'unsafe-inline'; img-src 'self'; font-src 'self'; form-action 'none'; base-uri 'none'; sandbox"
 
 func (s *Sheet) set(ctx context.Context, p *process, w io.Writer) error {
-	client := cdp.New().Start(p)
-	browser := rod.New().Client(client).Context(ctx).NoDefaultDevice()
-	if err := browser.Connect(); err != nil {
-		return err
-	}
-	page, err := browser.Page(proto.TargetCreateTarget{URL: "about:blank"})
+	browser, err := p.browser()
 	if err != nil {
 		return err
 	}
+	page, err := browser.Context(ctx).Page(proto.TargetCreateTarget{URL: "about:blank"})
+	if err != nil {
+		return err
+	}
+	defer func() { _ = page.Context(context.WithoutCancel(ctx)).Close() }()
 	for _, order := range []interface{ Call(proto.Client) error }{
 		proto.EmulationSetScriptExecutionDisabled{Value: true},
 		proto.FetchEnable{Patterns: []*proto.FetchRequestPattern{{URLPattern: "*"}}},

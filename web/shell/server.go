@@ -16,7 +16,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
-	"glenrain/core/raster"
+	"glenrain/core/child"
 	"glenrain/desk"
 	"glenrain/web/station"
 )
@@ -250,7 +250,7 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 			http.Redirect(w, r, "/enter?to="+url.QueryEscape(r.URL.RequestURI()), http.StatusSeeOther)
 			return
 		}
-		ctx := raster.For(r.Context(), p.SignIn)
+		ctx := child.For(r.Context(), p.SignIn)
 		next.ServeHTTP(w, r.WithContext(station.WithPerson(ctx, p)))
 	})
 }

@@ -57,12 +57,9 @@ func Open(ctx context.Context, r io.ReaderAt, size int64) (*Package, error) {
 	if n, _ := r.ReadAt(head, 0); n == 8 && string(head) == "\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" {
 		return nil, ErrLocked // a compound file holds the encrypted package ([MS-OFFCRYPTO] 2.3.4)
 	}
-	z, err := zip.NewReader(r, size)
+	z, err := list(r, size)
 	if err != nil {
-		return nil, fmt.Errorf("%w", ErrDamaged)
-	}
-	if len(z.File) > MaxMembers {
-		return nil, ErrTooMany
+		return nil, err
 	}
 	p := &Package{files: map[string]*zip.File{}, ctx: ctx, one: MaxMember, most: MaxAll}
 	for _, f := range z.File {
@@ -88,6 +85,12 @@ func clean(name string) string {
 
 // Has reports whether there is a member of that name.
 func (p *Package) Has(name string) bool { return p.files[clean(name)] != nil }
+
+// Passed reports whether a member of a zip that brings files is none of them: what systems put there for themselves.
+func Passed(name string) bool {
+	base := path.Base(name)
+	return strings.HasPrefix(name, "__MACOSX/") || strings.HasPrefix(base, ".") || strings.HasPrefix(base, "~$") || strings.EqualFold(base, "thumbs.db") || strings.EqualFold(base, "desktop.ini")
+}
 
 // Names lists the members as they stand.
 func (p *Package) Names() []string { return p.names }
