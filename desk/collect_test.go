@@ -2,8 +2,12 @@ package desk
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"image"
+	"os"
+	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -11,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/child"
 	"glenrain/core/convert"
 	"glenrain/core/convert/converttest"
 	"glenrain/core/draw"
@@ -349,4 +354,44 @@ func TestManyDocuments(t *testing.T) {
 	for _, p := range plan {
 		assert.NotContains(t, p.Detail, "TEMP B-TREE FOR ORDER BY", "sorted by an index")
 	}
+}
+
+// A short note does not wait behind the long listings that somebody else has had set meanwhile.
+func TestNoteBesideListings(t *testing.T) {
+	if testing.Short() {
+		t.Skip("long listings")
+	}
+	d := newDesk(t)
+	tomas := somebody(t, d, "tomas", Member)
+	put := func(text string) *Incoming {
+		in, err := d.Store.Create()
+		require.NoError(t, err)
+		_, err = in.Write([]byte(text))
+		require.NoError(t, err)
+		return in
+	}
+	listing := strings.Repeat("level 1.2 at the north quay, wind of force 4 from the west\n", 40_000)
+	ctx, stop := context.WithCancel(child.For(t.Context(), "isla"))
+	var wg sync.WaitGroup
+	for i := range 4 {
+		in := put(listing)
+		wg.Go(func() {
+			_, _ = d.Arrive(ctx, Arrival{Person: 1, Name: fmt.Sprintf("levels %d.txt", i)}, in)
+		})
+	}
+	time.Sleep(1500 * time.Millisecond) // they are at it
+	start := time.Now()
+	row, err := d.Arrive(child.For(t.Context(), "tomas"), Arrival{Person: tomas, Name: "note.md"}, put("# Berth 4\n\nThe berth is clear.\n"))
+	took := time.Since(start)
+	stop()
+	wg.Wait()
+	require.NoError(t, err)
+	assert.Equal(t, 1, row.Pages)
+	assert.Less(t, took, 5*time.Second)
+	var n int64
+	require.NoError(t, d.db.Model(&Document{}).Count(&n).Error)
+	assert.Equal(t, int64(1), n, "the listings were under way")
+	left, err := os.ReadDir(d.workFolder())
+	require.NoError(t, err)
+	assert.Empty(t, left)
 }

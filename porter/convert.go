@@ -196,6 +196,7 @@ const wrapped = "\x01run"
 
 // join sets sheets one after another, long ones in runs, and writes them as one PDF: with the tags, bookmarks and links of each.
 func (s *server) join(ctx context.Context, sheets []typeset.Sheet, w io.Writer) error {
+	child.Lower() // it takes long
 	dir, err := os.MkdirTemp("", "join-")
 	if err != nil {
 		return err

@@ -28,6 +28,7 @@ import (
 type server struct {
 	cmd  *exec.Cmd
 	base string
+	data string // folder
 }
 
 func serve(t *testing.T, data string) *server {
@@ -37,7 +38,7 @@ func serve(t *testing.T, data string) *server {
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())
-	s := &server{cmd: cmd}
+	s := &server{cmd: cmd, data: data}
 	lines := bufio.NewScanner(out)
 	for s.base == "" && lines.Scan() {
 		if m := regexp.MustCompile(`Glenrain is at (\S+)`).FindStringSubmatch(lines.Text()); m != nil {

@@ -71,6 +71,22 @@ func Main() {
 	os.Exit(0)
 }
 
+// Lower gives this process, and what it starts from now on, a low priority: whoever waits for something short comes first. Priorities are of threads
+// (setpriority(2)); new ones have that of the one that starts them.
+func Lower() {
+	list, err := os.ReadDir("/proc/self/task")
+	if err != nil {
+		return
+	}
+	for _, e := range list {
+		if id, err := strconv.Atoi(e.Name()); err == nil {
+			_ = syscall.Setpriority(syscall.PRIO_PROCESS, id, lowered) // one that has ended meanwhile
+		}
+	}
+}
+
+const lowered = 10
+
 // Limits of one child.
 type Limits struct {
 	Memory int64         // resident bytes

@@ -18,7 +18,7 @@ type watch struct {
 	total   int64
 }
 
-var watching = &watch{all: map[*Process]int{}, total: 640 << 20}
+var watching = &watch{all: map[*Process]int{}, total: 800 << 20}
 
 // lookEvery is how often the watch looks.
 const lookEvery = 50 * time.Millisecond

@@ -65,7 +65,8 @@ func start(program string, memory int64) (*process, error) {
 	}
 	p.cmd = exec.Command(program, flags...)
 	p.cmd.Dir = profile
-	p.cmd.Env = append(os.Environ(), "HOME="+profile, "XDG_CONFIG_HOME="+profile, "XDG_CACHE_HOME="+profile, "TZ=UTC")
+	p.cmd.Env = append(os.Environ(), "HOME="+profile, "XDG_CONFIG_HOME="+profile, "XDG_CACHE_HOME="+profile, "TZ=UTC",
+		"TMPDIR=/proc/self/cwd") // the profile, by a name that is short enough for a socket in it, which has 108 bytes for its path (unix(7))
 	p.cmd.ExtraFiles = []*os.File{their, theirs} // descriptors 3 and 4
 	p.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGKILL}
 	err = p.cmd.Start()

@@ -5,6 +5,8 @@ import (
 	"archive/zip"
 	"bytes"
 	"compress/flate"
+	"encoding/base64"
+	"encoding/binary"
 	"fmt"
 	"hash/crc32"
 	"image"
@@ -80,6 +82,44 @@ func lying(name string, says uint64, zeros int) []byte {
 	return b.Bytes()
 }
 
+// directory makes a zip whose directory has n entries for one member (APPNOTE 6.3.10, 4.3.12, and 4.3.14 to 4.3.16 for so many).
+func directory(n int) []byte {
+	var b bytes.Buffer
+	le := func(v ...any) {
+		for _, x := range v {
+			_ = binary.Write(&b, binary.LittleEndian, x) // to memory
+		}
+	}
+	le(uint32(0x04034b50), uint16(20), [4]uint16{}, [3]uint32{}, uint16(1), uint16(0), byte('a'))
+	at := uint64(b.Len())
+	var e bytes.Buffer
+	_ = binary.Write(&e, binary.LittleEndian, uint32(0x02014b50))
+	_, _ = e.Write([]byte{20, 0, 20, 0})
+	_, _ = e.Write(make([]byte, 20))
+	_, _ = e.Write([]byte{1, 0})
+	_, _ = e.Write(make([]byte, 16))
+	_ = e.WriteByte('a')
+	b.Write(bytes.Repeat(e.Bytes(), n))
+	end := uint64(b.Len())
+	le(uint32(0x06064b50), uint64(44), [2]uint16{45, 45}, [2]uint32{}, [2]uint64{uint64(n), uint64(n)}, end-at, at)
+	le(uint32(0x07064b50), uint32(0), end, uint32(1))
+	le(uint32(0x06054b50), [2]uint16{}, [2]uint16{0xffff, 0xffff}, [2]uint32{0xffffffff, 0xffffffff}, uint16(0))
+	return b.Bytes()
+}
+
+// mails makes a mail in a mail, n deep.
+func mails(n int) []byte {
+	inner := []byte("From: a\r\nSubject: level 0\r\nContent-Type: text/plain\r\n\r\nthe innermost\r\n")
+	for i := range n {
+		packed := base64.StdEncoding.EncodeToString(inner)
+		inner = fmt.Appendf(nil, "From: a\r\nSubject: level %d\r\nContent-Type: multipart/mixed; boundary=b%d\r\n\r\n--b%d\r\nContent-Type: text/plain\r\n\r\nsee below\r\n--b%d\r\nContent-Type: message/rfc822\r\nContent-Disposition: attachment; filename=inner.eml\r\nContent-Transfer-Encoding: base64\r\n\r\n%s\r\n--b%d--\r\n", i+1, i, i, i, packed, i)
+		if len(inner) > 4<<20 {
+			break
+		}
+	}
+	return inner
+}
+
 // Hostiles are files that each end in a sentence, or in sound pages.
 var Hostiles = sync.OnceValue(func() []Hostile {
 	good := Docx("<w:p><w:r><w:t>hello</w:t></w:r></w:p>")
@@ -124,12 +164,15 @@ var Hostiles = sync.OnceValue(func() []Hostile {
 		{"three thousand files.zip", Zip(many...)},
 		{"zips in zips.zip", nested},
 		{"out of the folder.zip", Zip("../../../../tmp/out.txt", "x", "/etc/out.txt", "y", "a/../../b.txt", "z")},
+		{"a directory of millions.zip", Zip("inner.zip", string(directory(2_000_000)))},
 		{"no directory.zip", []byte("PK\x03\x04" + strings.Repeat("\x00", 200))},
 		{"a million rows.xlsx", Xlsx(rows(1_000_000, `<row r="%d"><c><v>1</v></c></row>`))},
 		{"merged over all.xlsx", Xlsx(`<sheetData><row r="1"><c r="A1"><v>1</v></c></row></sheetData><mergeCells><mergeCell ref="A1:XFD1048576"/></mergeCells>`)},
 		{"a far cell.xlsx", Xlsx(`<sheetData><row r="1048576"><c r="XFD1048576"><v>1</v></c></row></sheetData>`)},
 		{"formulas of themselves.xlsx", Xlsx(`<sheetData><row r="1"><c r="A1"><f>A2</f></c></row><row r="2"><c r="A2"><f>A1+1</f></c></row><row r="3"><c r="A3"><f>SUM(A1:XFD1048576)</f></c></row></sheetData>`)},
 		{"columns.csv", []byte(strings.Repeat("a,", 1_000_000) + "\n")},
+		{"sixteen thousand columns.csv", []byte(strings.Repeat(",", 16_383) + "\n")},
+		{"a listing of eight megabytes.txt", bytes.Repeat([]byte("level 1.2 at the north quay, wind of force 4 from the west, all is well\n"), 8<<20/71)},
 		{"one line.txt", bytes.Repeat([]byte("x"), 20<<20)},
 		{"tables in tables.html", []byte(strings.Repeat("<table><tr><td>", 100_000))},
 		{"everything.html", []byte(strings.Repeat(`<b><i><a href="javascript:x"><img src="http://127.0.0.1:1/x"><iframe src="file:///etc/passwd">`, 20_000))},
@@ -138,6 +181,7 @@ var Hostiles = sync.OnceValue(func() []Hostile {
 		{"a million rows.ods", Zip("mimetype", "application/vnd.oasis.opendocument.spreadsheet", "content.xml", `<office:document-content `+odf+`><office:body><office:spreadsheet><table:table><table:table-row table:number-rows-repeated="1048576"><table:table-cell table:number-columns-repeated="1024"><text:p>x</text:p></table:table-cell></table:table-row></table:table></office:spreadsheet></office:body></office:document-content>`)},
 		{"lists in lists.odt", Zip("mimetype", "application/vnd.oasis.opendocument.text", "content.xml", `<office:document-content `+odf+`><office:body><office:text>`+deep("<text:list><text:list-item>", "<text:p>x</text:p>", "</text:list-item></text:list>", 150)+`</office:text></office:body></office:document-content>`)},
 		{"parts in parts.eml", []byte("From: a\r\nContent-Type: multipart/mixed; boundary=b\r\n\r\n" + strings.Repeat("--b\r\nContent-Type: multipart/mixed; boundary=b\r\n\r\n", 5000))},
+		{"mails in mails.eml", mails(60)},
 		{"letters.eml", []byte("From: a\r\nContent-Type: text/plain\r\nContent-Transfer-Encoding: base64\r\n\r\n" + strings.Repeat("!!!!", 1_000_000))},
 	}
 })
