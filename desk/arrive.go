@@ -140,7 +140,7 @@ func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 		}
 		return nil, err
 	}
-	out, err := d.addDocument(ctx, row, cmp.Or(base, row.OriginalSHA), a.RequestID, r.Found)
+	out, err := d.addDocument(ctx, &newDocument{row, cmp.Or(base, row.OriginalSHA), a.RequestID, r.Found})
 	if err == nil && !r.Partial {
 		d.keepTexts(ctx, out, r.Texts)
 	}
@@ -270,30 +270,79 @@ func (d *Desk) saved(ctx context.Context, in, copied *Incoming) (*porter.Report,
 // maxSaved is the largest file that PDFium is asked to save, which it does in memory.
 const maxSaved = 64 << 20
 
-// addDocument describes the base and stores the document with its first state. What it kept goes if that fails; where the same request
-// was carried out meanwhile, the document that came of it is given.
-func (d *Desk) addDocument(ctx context.Context, row *Document, base, request string, found []finding.Finding) (*Document, error) {
-	kept := []string{row.OriginalSHA}
-	if base != row.OriginalSHA {
-		kept = append(kept, base)
+// newDocument is a document that is going to be stored, with its first state.
+type newDocument struct {
+	row     *Document
+	base    string // the file that it stands on
+	request string // that asked for it
+	found   []finding.Finding
+}
+
+// files are those that were kept for it.
+func (n *newDocument) files() []string {
+	if n.base == n.row.OriginalSHA {
+		return []string{n.base}
 	}
-	out, err := d.makeDocument(ctx, row, base, request, found)
+	return []string{n.row.OriginalSHA, n.base}
+}
+
+// addDocument stores a new document. What was kept for it goes if that fails; where the same request was carried out meanwhile, the document that
+// came of it is given.
+func (d *Desk) addDocument(ctx context.Context, n *newDocument) (*Document, error) {
+	err := d.addDocuments(ctx, nil, n)
 	if err == nil {
-		d.Store.unpin(kept...)
-		return out, nil
+		return n.row, nil
 	}
-	d.tidy(kept...)
-	if was, aerr := d.asked(ctx, row.ChangedBy, request); aerr == nil && was != nil {
+	if was, aerr := d.asked(ctx, n.row.ChangedBy, n.request); aerr == nil && was != nil {
 		return d.row(ctx, was.DocumentID)
 	}
 	return nil, err
 }
 
-func (d *Desk) makeDocument(ctx context.Context, row *Document, base, request string, found []finding.Finding) (*Document, error) {
-	b, err := d.base(base)
-	if err != nil {
-		return nil, err
+// addDocuments stores new documents, all in one transaction, in which first may look whether that may be: all of them are there then, or none. What was kept for them goes
+// if it fails.
+func (d *Desk) addDocuments(ctx context.Context, first func(tx *gorm.DB) error, list ...*newDocument) (err error) {
+	var files []string
+	for _, n := range list {
+		files = append(files, n.files()...)
 	}
+	defer func() {
+		if err != nil {
+			d.tidy(files...)
+		}
+	}()
+	for _, n := range list {
+		if err := d.describeNew(n); err != nil {
+			return err
+		}
+	}
+	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if first != nil {
+			if err := first(tx); err != nil {
+				return err
+			}
+		}
+		for _, n := range list {
+			if err := d.createIn(ctx, tx, n); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err == nil {
+		d.Store.unpin(files...)
+		d.wakeReading()
+	}
+	return err
+}
+
+// describeNew says in a new document's row what is known of it from its base.
+func (d *Desk) describeNew(n *newDocument) error {
+	b, err := d.base(n.base)
+	if err != nil {
+		return err
+	}
+	row, found := n.row, n.found
 	if row.Mended != "" {
 		found = append([]finding.Finding{{Kind: "mended", Sentence: "was damaged and mended: " + row.Mended}}, found...)
 	}
@@ -309,24 +358,27 @@ func (d *Desk) makeDocument(ctx context.Context, row *Document, base, request st
 	row.NextNo, row.NameKey, row.SortKey = 1, nameKey(row.Name), sortKey(row.Name)
 	row.FirstKey = step.Key{Ordinal: 1}.String()
 	row.CreatedAt, row.ChangedAt = d.now(), d.now()
-	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		if err := tx.Create(row).Error; err != nil {
-			return err
-		}
-		st := &State{DocumentID: row.ID, BaseSHA: base}
-		if err := tx.Create(st).Error; err != nil {
-			return err
-		}
-		row.HeadID, row.TipID = st.ID, st.ID
-		if err := tx.Save(row).Error; err != nil {
-			return err
-		}
-		if err := d.noteIn(ctx, tx, Record{PersonID: row.ChangedBy, What: "added", DocumentID: row.ID, Document: row.Name}); err != nil {
-			return err
-		}
-		return d.answer(tx, Request{ID: request, PersonID: row.ChangedBy, DocumentID: row.ID})
-	})
-	return row, err
+	return nil
+}
+
+// createIn stores a new document that is described, within a transaction.
+func (d *Desk) createIn(ctx context.Context, tx *gorm.DB, n *newDocument) error {
+	row := n.row
+	if err := tx.Create(row).Error; err != nil {
+		return err
+	}
+	st := &State{DocumentID: row.ID, BaseSHA: n.base}
+	if err := tx.Create(st).Error; err != nil {
+		return err
+	}
+	row.HeadID, row.TipID = st.ID, st.ID
+	if err := tx.Save(row).Error; err != nil {
+		return err
+	}
+	if err := d.noteIn(ctx, tx, Record{PersonID: row.ChangedBy, What: "added", DocumentID: row.ID, Document: row.Name}); err != nil {
+		return err
+	}
+	return d.answer(tx, Request{ID: n.request, PersonID: row.ChangedBy, DocumentID: row.ID})
 }
 
 // cleanName makes a name that somebody typed or a browser sent fit for a file name.

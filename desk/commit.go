@@ -22,6 +22,7 @@ type ran struct {
 	keys  *step.Keys
 	base  *openBase // a new base that it made
 	res   *step.Result
+	with  func(tx *gorm.DB) error // what is stored with it
 }
 
 // files are the stored files that it made.
@@ -167,6 +168,11 @@ func (d *Desk) commitIn(ctx context.Context, tx *gorm.DB, head *Snapshot, list [
 			r.row.StateID = st.ID
 			if err := tx.Create(&r.row).Error; err != nil {
 				return err
+			}
+			if r.with != nil {
+				if err := r.with(tx); err != nil {
+					return err
+				}
 			}
 			st.StepID = r.row.ID
 			update := State{StepID: r.row.ID}

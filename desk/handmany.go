@@ -185,17 +185,13 @@ func (d *Desk) zipDocuments(ctx context.Context, w *Work, h Handing, plan []Plan
 	return nil
 }
 
-// keepIn keeps what was handed out as a document in a folder, where it is found by those who see that.
-func (d *Desk) keepIn(ctx context.Context, person, folder uint, h *HandOut) error {
-	if h.Locked {
-		return step.Refuse("a locked file is not kept in a folder")
-	}
+// keptIn is what is handed out as a document in a folder, where it is found by those who see that.
+func (d *Desk) keptIn(ctx context.Context, person, folder uint, h *HandOut) (*newDocument, error) {
 	row := &Document{FolderID: folder, Name: trimPDF(h.Name), OriginalSHA: h.SHA, OriginalName: h.Name, ChangedBy: person, OwnerID: person,
 		Made: Made{Of: "pages", Count: h.Pages, Name: trimPDF(h.Name)}}
-	made, err := d.keepMade(ctx, row, h.SHA, h.Pages, "")
+	n, err := d.madeHere(ctx, row, h.SHA, h.Pages, "")
 	if err != nil {
-		return err
+		return nil, err
 	}
-	h.KeptID = made.ID
-	return d.db.WithContext(ctx).Model(&HandOut{ID: h.ID}).Update("kept_id", made.ID).Error
+	return n, d.describeNew(n)
 }

@@ -174,9 +174,22 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 	if h.Pages == 0 {
 		h.Pages = s.Document.Pages
 	}
+	var kept *newDocument
+	if o.Folder != 0 {
+		if kept, err = d.keptIn(ctx, o.Person, o.Folder, h); err != nil {
+			d.tidy(h.SHA)
+			return nil, err
+		}
+	}
 	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if err := present(tx, o.Document); err != nil {
 			return err
+		}
+		if kept != nil {
+			if err := d.createIn(ctx, tx, kept); err != nil {
+				return err
+			}
+			h.KeptID = kept.row.ID
 		}
 		if o.Replace {
 			if err := tx.Model(&Document{}).Where("id = ?", o.Document).
@@ -202,10 +215,8 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 		return nil, err
 	}
 	d.Store.unpin(h.SHA)
-	if o.Folder != 0 {
-		if err := d.keepIn(ctx, o.Person, o.Folder, h); err != nil {
-			return nil, step.Refuse("“%s” was handed out, but is not kept in the folder: %v", h.Name, err)
-		}
+	if kept != nil {
+		d.wakeReading()
 	}
 	return h, nil
 }
@@ -309,20 +320,9 @@ func (d *Desk) Combine(ctx context.Context, w *Work, c Combination) (*Document, 
 		FolderID: folder, Name: cleanName(name), OriginalSHA: sha, OriginalName: cleanName(name) + ".pdf",
 		Made: Made{Of: "documents", Count: len(ids), Warnings: warnings}, ChangedBy: c.Person, OwnerID: c.Person,
 	}
-	b, err := d.base(sha)
+	n, err := d.madeHere(ctx, row, sha, total, c.RequestID)
 	if err != nil {
-		d.tidy(sha)
 		return nil, err
 	}
-	if len(b.pages) != total {
-		d.tidy(sha)
-		return nil, fmt.Errorf("%d pages went in and %d came out", total, len(b.pages))
-	}
-	found, err := finding.Run(ctx, b.doc, finding.Arrival)
-	if err != nil {
-		d.tidy(sha)
-		return nil, err
-	}
-	defer d.wakeReading()
-	return d.addDocument(ctx, row, sha, c.RequestID, found)
+	return d.addDocument(ctx, n)
 }

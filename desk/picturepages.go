@@ -181,5 +181,5 @@ func (d *Desk) placed(ctx context.Context, in PicturePages, like *Document, file
 	}
 	name = cleanName(name)
 	row := &Document{FolderID: like.FolderID, Name: name, OriginalSHA: sha, OriginalName: name + ".pdf", Made: Made{Of: "pictures", Count: len(files)}, ChangedBy: in.Person, OwnerID: in.Person}
-	return d.addDocument(ctx, row, sha, request, nil)
+	return d.addDocument(ctx, &newDocument{row, sha, request, nil})
 }

@@ -158,21 +158,48 @@ func (d *Desk) Split(ctx context.Context, w *Work, p Splitting) (*SplitDone, err
 			return nil, errors.Join(err, step.Refuse("this folder is not there any more"))
 		}
 	}
+	if was, err := d.splitBefore(ctx, parts); was != nil || err != nil {
+		return was, err
+	}
 	out := &SplitDone{}
+	made := make([]*newDocument, 0, len(parts))
+	tidy := func() {
+		for _, n := range made {
+			d.tidy(n.files()...)
+		}
+	}
 	for i := range parts {
 		w.Set(i, len(parts))
-		row, err := d.partDocument(ctx, w, parts[i])
+		n, err := d.newPart(ctx, parts[i])
 		if err != nil {
-			if len(out.Documents) > 0 { // all or none
-				if berr := d.Bin(context.WithoutCancel(ctx), p.Person, out.Documents); berr != nil {
-					err = errors.Join(err, berr)
-				}
-			}
+			tidy()
 			return nil, err
 		}
-		out.Documents = append(out.Documents, row.ID)
+		made = append(made, n)
+	}
+	if err := d.addDocuments(ctx, func(tx *gorm.DB) error { return present(tx, p.Document) }, made...); err != nil {
+		if was, aerr := d.splitBefore(ctx, parts); aerr == nil && was != nil { // the same request, twice at once
+			return was, nil
+		}
+		return nil, err
+	}
+	for _, n := range made {
+		out.Documents = append(out.Documents, n.row.ID)
 	}
 	w.Set(len(parts), len(parts))
+	return out, nil
+}
+
+// splitBefore gives what came of the same request before; nothing where it was not carried out.
+func (d *Desk) splitBefore(ctx context.Context, parts []part) (*SplitDone, error) {
+	out := &SplitDone{}
+	for _, p := range parts {
+		was, err := d.asked(ctx, p.person, p.request)
+		if err != nil || was == nil { // all of them were made at once, or none
+			return nil, err
+		}
+		out.Documents = append(out.Documents, was.DocumentID)
+	}
 	return out, nil
 }
 
@@ -211,24 +238,21 @@ func (d *Desk) writePartTo(ctx context.Context, p part, out bool, to io.Writer) 
 	return len(p.at), warnings, doc.WriteFull(ctx, to, opt)
 }
 
-// keepMade makes a document of a file that was made here.
-func (d *Desk) keepMade(ctx context.Context, row *Document, sha string, pages int, request string) (*Document, error) {
+// madeHere is a document of a file that was made here. The file goes if that can't be.
+func (d *Desk) madeHere(ctx context.Context, row *Document, sha string, pages int, request string) (*newDocument, error) {
 	b, err := d.base(sha)
+	if err == nil && len(b.pages) != pages {
+		err = fmt.Errorf("%d pages went in and %d came out", pages, len(b.pages))
+	}
+	var found []finding.Finding
+	if err == nil {
+		found, err = finding.Run(ctx, b.doc, finding.Arrival)
+	}
 	if err != nil {
 		d.tidy(sha)
 		return nil, err
 	}
-	if len(b.pages) != pages {
-		d.tidy(sha)
-		return nil, fmt.Errorf("%d pages went in and %d came out", pages, len(b.pages))
-	}
-	found, err := finding.Run(ctx, b.doc, finding.Arrival)
-	if err != nil {
-		d.tidy(sha)
-		return nil, err
-	}
-	defer d.wakeReading()
-	return d.addDocument(ctx, row, sha, request, found)
+	return &newDocument{row, sha, request, found}, nil
 }
 
 // zipParts hands the parts out as one zip.

@@ -23,7 +23,8 @@ type Change struct {
 	Name      string
 	Params    json.RawMessage
 
-	own string // a file that the house itself put into the store for it
+	own  string                  // a file that the house itself put into the store for it
+	with func(tx *gorm.DB) error // what is stored with the step, or not at all
 }
 
 // owned names the file that was kept for a change, where there is one.
@@ -67,6 +68,7 @@ func (d *Desk) Do(ctx context.Context, c Change) (out *Outcome, err error) {
 		if err != nil {
 			return err
 		}
+		m.ran.with = c.with
 		out, err = d.store(ctx, l, head, m)
 		return err
 	})

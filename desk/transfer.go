@@ -344,12 +344,42 @@ func (d *Desk) Extract(ctx context.Context, w *Work, e Extraction) (made *Docume
 	if strings.TrimSpace(e.Name) == "" {
 		name = cleanName(fmt.Sprintf("%s, %s", s.Document.Name, step.Named(at)))
 	}
-	if made, err = d.partDocument(ctx, w, part{snap: s, at: at, name: name, folder: s.Document.FolderID, person: e.Person, request: e.RequestID}); err != nil || !e.Remove {
+	n := part{snap: s, at: at, name: name, folder: s.Document.FolderID, person: e.Person, request: e.RequestID}
+	if !e.Remove {
+		made, err = d.partDocument(ctx, n)
 		return made, nil, err
 	}
+	if err := d.may(ctx, e.Person, ActAdd, nil); err != nil {
+		return nil, nil, err
+	}
 	remove, _ := json.Marshal(arrange.Remove{Pages: e.Pages, Headings: "keep"})
-	out, err = d.Do(ctx, Change{Document: e.Document, Seen: e.Seen, RequestID: e.RequestID, Person: e.Person, Name: "remove", Params: remove})
-	return made, out, err
+	c := Change{Document: e.Document, Seen: e.Seen, RequestID: e.RequestID, Person: e.Person, Name: "remove", Params: remove}
+	if was, err := d.asked(ctx, e.Person, e.RequestID); err != nil {
+		return nil, nil, err
+	} else if was != nil { // both was done
+		if made, err = d.row(ctx, was.DocumentID); err != nil {
+			return nil, nil, err
+		}
+		out, err = d.Do(ctx, c)
+		return made, out, err
+	}
+	fresh, err := d.newPart(ctx, n)
+	if err != nil {
+		return nil, nil, err
+	}
+	if err = d.describeNew(fresh); err == nil {
+		c.with = func(tx *gorm.DB) error { return d.createIn(ctx, tx, fresh) }
+		out, err = d.Do(ctx, c)
+	}
+	if err == nil && fresh.row.ID == 0 {
+		err = errAsked
+	}
+	if err != nil {
+		d.tidy(fresh.files()...)
+		return nil, nil, err
+	}
+	d.Store.unpin(fresh.files()...)
+	return fresh.row, out, nil
 }
 
 // part is some pages of a document that become one of their own.
@@ -362,8 +392,19 @@ type part struct {
 	request string
 }
 
+// newPart writes pages of a document as a document of their own, which is not stored yet.
+func (d *Desk) newPart(ctx context.Context, p part) (*newDocument, error) {
+	sha, pages, warnings, err := d.writePart(ctx, p, false)
+	if err != nil {
+		return nil, err
+	}
+	row := &Document{FolderID: p.folder, Name: p.name, OriginalSHA: sha, OriginalName: p.name + ".pdf", ChangedBy: p.person, OwnerID: p.person,
+		Made: Made{Of: "pages", Name: p.snap.Document.Name, Count: len(p.at), Warnings: warnings}}
+	return d.madeHere(ctx, row, sha, pages, p.request)
+}
+
 // partDocument makes a document of pages of another.
-func (d *Desk) partDocument(ctx context.Context, w *Work, p part) (*Document, error) {
+func (d *Desk) partDocument(ctx context.Context, p part) (*Document, error) {
 	if err := d.may(ctx, p.person, ActAdd, nil); err != nil {
 		return nil, err
 	}
@@ -372,11 +413,9 @@ func (d *Desk) partDocument(ctx context.Context, w *Work, p part) (*Document, er
 	} else if was != nil {
 		return d.row(ctx, was.DocumentID)
 	}
-	sha, pages, warnings, err := d.writePart(ctx, p, false)
+	n, err := d.newPart(ctx, p)
 	if err != nil {
 		return nil, err
 	}
-	row := &Document{FolderID: p.folder, Name: p.name, OriginalSHA: sha, OriginalName: p.name + ".pdf", ChangedBy: p.person, OwnerID: p.person,
-		Made: Made{Of: "pages", Name: p.snap.Document.Name, Count: len(p.at), Warnings: warnings}}
-	return d.keepMade(ctx, row, sha, pages, p.request)
+	return d.addDocument(ctx, n)
 }

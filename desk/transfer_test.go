@@ -307,3 +307,63 @@ func TestWatch(t *testing.T) {
 	stop()
 	assert.Empty(t, d.watch.of)
 }
+
+// Of a split all parts are there or none, whatever goes wrong in storing them; extracting pages and removing them is one act, and so are exporting a file
+// and keeping it in a folder.
+func TestAllOrNone(t *testing.T) {
+	d := newDesk(t)
+	doc := bring(t, d, "Papers.pdf", pdftest.Text(9))
+	s := snapshot(t, d, doc.ID)
+	keys := s.Pages()
+	before := files(t, d)
+	counts := func() [3]int64 {
+		var n [3]int64
+		for i, of := range []any{&Document{}, &HandOut{}, &Request{}} {
+			require.NoError(t, d.db.Model(of).Count(&n[i]).Error)
+		}
+		return n
+	}
+	was := counts()
+	broken := func(sql string, f func() error) {
+		t.Helper()
+		require.NoError(t, d.db.Exec("CREATE TRIGGER broken "+sql+" BEGIN SELECT RAISE(ABORT, 'broken'); END").Error)
+		require.ErrorContains(t, f(), "broken")
+		require.NoError(t, d.db.Exec("DROP TRIGGER broken").Error)
+		assert.Equal(t, was, counts())
+		assert.Equal(t, before, files(t, d), "what was written for it is gone")
+		now := snapshot(t, d, doc.ID)
+		assert.Equal(t, []any{s.State.ID, 9}, []any{now.State.ID, now.Document.Pages})
+		assert.Empty(t, d.Store.pins)
+	}
+	split := Splitting{Document: doc.ID, Seen: s.State.ID, Person: 1, RequestID: "split", Cuts: []step.Key{keys[3].Key, keys[6].Key}, Names: []string{"A", "B", "C"}}
+	broken("BEFORE INSERT ON documents WHEN NEW.name = 'C'", func() error { _, err := d.Split(t.Context(), &Work{}, split); return err })
+	extract := Extraction{Document: doc.ID, Seen: s.State.ID, Person: 1, RequestID: "extract", Pages: step.Pages{Rule: "2-3"}, Name: "E", Remove: true}
+	for _, sql := range []string{"BEFORE UPDATE OF head_id ON documents", "BEFORE INSERT ON documents WHEN NEW.name = 'E'"} {
+		broken(sql, func() error { _, _, err := d.Extract(t.Context(), &Work{}, extract); return err })
+	}
+	folder, err := d.MakeFolder(t.Context(), 1, "Kept")
+	require.NoError(t, err)
+	order := Order{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "Out", RequestID: "out", AsItIs: true, Folder: folder.ID}
+	for _, sql := range []string{"BEFORE INSERT ON documents WHEN NEW.name = 'Out'", "BEFORE INSERT ON hand_outs"} {
+		broken(sql, func() error { _, err := d.HandOut(t.Context(), &Work{}, order); return err })
+	}
+	// Unbroken, each is done, and asked for once more does nothing more.
+	for range 2 {
+		done, err := d.Split(t.Context(), &Work{}, split)
+		require.NoError(t, err)
+		assert.Len(t, done.Documents, 3)
+		h, err := d.HandOut(t.Context(), &Work{}, order)
+		require.NoError(t, err)
+		kept, err := d.Document(t.Context(), 1, h.KeptID)
+		require.NoError(t, err)
+		assert.Equal(t, folder.ID, kept.FolderID)
+	}
+	made, out, err := d.Extract(t.Context(), &Work{}, extract)
+	require.NoError(t, err)
+	again, _, err := d.Extract(t.Context(), &Work{}, Extraction{Document: doc.ID, Seen: out.Snapshot.State.ID, Person: 1, RequestID: "extract", Pages: step.Pages{Rule: "2-3"}, Name: "E", Remove: true})
+	require.NoError(t, err)
+	assert.Equal(t, made.ID, again.ID)
+	assert.Equal(t, []int{2, 7}, []int{made.Pages, snapshot(t, d, doc.ID).Document.Pages})
+	assert.Equal(t, was[0]+5, counts()[0])
+	assert.Empty(t, d.Store.pins)
+}

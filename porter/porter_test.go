@@ -93,6 +93,24 @@ func TestHostiles(t *testing.T) {
 	}
 }
 
+// What a picture says of its pixels gives it no more time: a TIFF file of a few bytes may say that it has any number of them.
+func TestTimeOfPictures(t *testing.T) {
+	var b bytes.Buffer
+	b.WriteString("II*\x00\x08\x00\x00\x00\x03\x00")
+	for _, tag := range []byte{0, 1, 2} { // width and length of 65,535 (TIFF 6.0, section 3), and a strip
+		b.Write([]byte{tag, 1, 4, 0, 1, 0, 0, 0, 255, 255, 0, 0})
+	}
+	b.Write(make([]byte, 400))
+	a := put(t, b.Bytes())
+	assert.Equal(t, pictureCPU, readCPU(a.Path, a.Size))
+	assert.LessOrEqual(t, pictureCPU, 60*time.Second)
+	start := time.Now()
+	r, err := Arrive(t.Context(), a)
+	require.NoError(t, err)
+	assert.Equal(t, Refused, r.Problem)
+	assert.Less(t, time.Since(start), 20*time.Second)
+}
+
 func TestPicturesInStrips(t *testing.T) {
 	if testing.Short() {
 		t.Skip("hundreds of millions of pixels")

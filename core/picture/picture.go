@@ -5,7 +5,6 @@ package picture
 
 import (
 	"bytes"
-	"encoding/binary"
 	"errors"
 	"fmt"
 	"math"
@@ -87,41 +86,6 @@ func Is(head []byte) bool {
 
 // HeadSize is how many bytes of a file Is looks at.
 const HeadSize = 32
-
-// Pixels tells about how many pixels have to be gone through to put a file's pictures in; 0 for kinds whose data stay as they
-// are. data is the file, of which no more is looked at than says so.
-func Pixels(data []byte) int {
-	switch {
-	case bytes.HasPrefix(data, pngMark) && len(data) >= 24: // IHDR comes first (ISO/IEC 15948, 5.6)
-		w, h := uint64(binary.BigEndian.Uint32(data[16:])), uint64(binary.BigEndian.Uint32(data[20:]))
-		return int(min(w*h, pdf.MaxPixels)) // both have 32 bits
-	case isTIFF(data):
-		all, err := frames(data)
-		if err != nil {
-			return 0
-		}
-		n := 0
-		for i := range all {
-			if _, asItIs := all[i].fax(data); !asItIs {
-				n += 2 * min(all[i].width*all[i].height, maxWhole)
-			}
-		}
-		return n
-	}
-	k := wholeKind(data)
-	if k == nil {
-		return 0
-	}
-	cfg, err := k.config(bytes.NewReader(data))
-	if err != nil || cfg.Width <= 0 || cfg.Height <= 0 || cfg.Width > maxWhole/cfg.Height {
-		return 0
-	}
-	n := 2 * cfg.Width * cfg.Height
-	if k.name == "HEIC" { // the decoder itself has to be compiled first
-		n = 4*n + 60_000_000
-	}
-	return n
-}
 
 // settleResolution replaces what no camera or scanner means: below 20 or above
 // 4,800 dpi, or sides that differ more than four times.

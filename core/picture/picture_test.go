@@ -138,18 +138,6 @@ func chunk(data []byte, kind string, body []byte) []byte {
 	return append(append(bytes.Clone(data[:header]), c...), data[header:]...)
 }
 
-func TestPixels(t *testing.T) {
-	plain := image.NewNRGBA(image.Rect(0, 0, 30, 20))
-	var b bytes.Buffer
-	require.NoError(t, png.Encode(&b, plain))
-	assert.Equal(t, 30*20, picture.Pixels(b.Bytes()))
-	assert.Zero(t, picture.Pixels(encoded(t, plain)), "a JPEG's data stay as they are")
-	endless := append([]byte("\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR"), bytes.Repeat([]byte{255}, 16)...)
-	assert.Equal(t, pdf.MaxPixels, picture.Pixels(endless))
-	assert.Zero(t, picture.Pixels(endless[:20]))
-	assert.Zero(t, picture.Pixels(bytes.Repeat([]byte{255}, 32)))
-}
-
 // The resolution of a PNG is in pixels a metre (11.3.5.3); absurd ones are not believed.
 func TestResolution(t *testing.T) {
 	var b bytes.Buffer
