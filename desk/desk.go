@@ -126,6 +126,7 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{}, purged: map[uint]bool{}, moreChecks: opt.Checks,
 	}
 	d.pictures.gone = d.Purged
+	d.pictures.work, d.readings.work = d.workFolder(), d.workFolder()
 	if d.now == nil {
 		d.now = time.Now
 	}

@@ -21,6 +21,7 @@ import (
 // the page's key and the step that last redrew it. They can be lost at any time.
 type pictures struct {
 	dir  string
+	work string       // where they are written before they are put into dir
 	put  atomic.Int64 // how many were kept
 	mu   sync.RWMutex // held while one is kept; whoever drops those of a document holds it alone
 	gone func(document uint) bool
@@ -57,7 +58,7 @@ func (p *pictures) keep(document uint, path string, data []byte) {
 	if os.MkdirAll(filepath.Dir(path), 0o700) != nil {
 		return
 	}
-	f, err := os.CreateTemp(filepath.Dir(path), "new-*")
+	f, err := os.CreateTemp(p.work, "picture-*")
 	if err != nil {
 		return
 	}

@@ -23,7 +23,8 @@ import (
 // memory remembers parts of long work in files, so that work which was broken off, by whatever, goes on where it was. It is a cache: the oldest go where it
 // grows too large.
 type memory struct {
-	dir string
+	dir  string
+	work string // where files are written before they are put into dir
 	mu  sync.Mutex
 	n   int // stored since it was last cleared
 	era int // changes when all is forgotten
@@ -64,7 +65,7 @@ func (m *memory) store(of [32]byte, data []byte, era int) {
 	if err := os.MkdirAll(m.dir, 0o700); err != nil {
 		return
 	}
-	f, err := os.CreateTemp(m.dir, ".new-*")
+	f, err := os.CreateTemp(m.work, "reading-*")
 	if err != nil {
 		return
 	}
@@ -126,7 +127,7 @@ func (m *memory) forget() {
 
 // tools gives a step's work what it needs besides the document; done frees it.
 func (d *Desk) tools(env *step.Env, who string) (done func()) {
-	drawer := raster.NewDrawer(who, func() (*raster.Pool, error) { return d.pool, nil })
+	drawer := raster.NewDrawer(who, d.workFolder(), func() (*raster.Pool, error) { return d.pool, nil })
 	env.Draw, env.Remember, env.Knows = drawer, d.readings.since(), d.KnowsWord
 	return drawer.Close
 }

@@ -335,7 +335,7 @@ func (c *runCommand) Run(ctx context.Context) error {
 	sources := &paths{passwords: c.Passwords}
 	defer sources.close()
 	var pool *raster.Pool // only where a step looks at pages
-	drawer := raster.NewDrawer("run", func() (_ *raster.Pool, err error) {
+	drawer := raster.NewDrawer("run", "", func() (_ *raster.Pool, err error) {
 		if pool == nil {
 			pool, err = ownPool()
 		}

@@ -7,6 +7,7 @@ import (
 	"image"
 	"os"
 	"sync"
+	"sync/atomic"
 
 	"glenrain/core/child"
 	"glenrain/core/pdf"
@@ -14,18 +15,24 @@ import (
 
 // Drawer draws pages of documents as they are in memory: each is written to a file of its own, once, as long as it is not another document that is asked for.
 type Drawer struct {
-	pool func() (*Pool, error)
-	who  string
+	pool   func() (*Pool, error)
+	who    string
+	folder string
 
 	mu   sync.Mutex
 	doc  *pdf.Document
 	part Part
 	key  string
-	n    int
 }
 
-// NewDrawer gives a drawer; pool is asked for a pool when the first page is to be drawn. who is whom it draws for, as For has it. Close takes its files away.
-func NewDrawer(who string, pool func() (*Pool, error)) *Drawer { return &Drawer{pool: pool, who: who} }
+// NewDrawer gives a drawer; pool is asked for a pool when the first page is to be drawn. who is whom it draws for, as child.For has it. Its files are in folder,
+// or where the system has such if that is empty, until Close removes them.
+func NewDrawer(who, folder string, pool func() (*Pool, error)) *Drawer {
+	return &Drawer{pool: pool, who: who, folder: folder}
+}
+
+// drawnFiles counts the files of all drawers: renderers know a file by its number, so no two may have the same.
+var drawnFiles atomic.Int64
 
 // Close removes what was written.
 func (d *Drawer) Close() {
@@ -53,7 +60,7 @@ func (d *Drawer) written(ctx context.Context, doc *pdf.Document) (Source, *Pool,
 		return Source{Key: d.key, Parts: []Part{d.part}}, pool, nil
 	}
 	d.forget()
-	f, err := os.CreateTemp("", "glenrain-drawn-*.pdf")
+	f, err := os.CreateTemp(d.folder, "glenrain-drawn-*.pdf")
 	if err != nil {
 		return Source{}, nil, err
 	}
@@ -72,8 +79,7 @@ func (d *Drawer) written(ctx context.Context, doc *pdf.Document) (Source, *Pool,
 		_ = os.Remove(f.Name())
 		return Source{}, nil, err
 	}
-	d.n++
-	d.doc, d.part, d.key = doc, Part{Path: f.Name(), Size: st.Size()}, fmt.Sprintf("drawn-%p-%d", d, d.n)
+	d.doc, d.part, d.key = doc, Part{Path: f.Name(), Size: st.Size()}, fmt.Sprintf("drawn-%d", drawnFiles.Add(1))
 	return Source{Key: d.key, Parts: []Part{d.part}}, pool, nil
 }
 

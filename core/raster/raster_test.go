@@ -9,6 +9,7 @@ import (
 	"image/png"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strconv"
 	"strings"
 	"syscall"
@@ -149,6 +150,32 @@ func TestChildrenThatEnd(t *testing.T) {
 		render()
 	}
 	require.Len(t, children(t), 1)
+}
+
+// Each drawer draws its own document, also where it takes the place in memory of one that is gone.
+func TestDrawersTellDocumentsApart(t *testing.T) {
+	p := testPool(t)
+	folder := t.TempDir()
+	for i := range 40 {
+		colour := []byte("1 0 0 rg")
+		if i%2 == 1 {
+			colour = []byte("0 0 1 rg")
+		}
+		file := bytes.Replace(square(), []byte("1 0 0 rg"), colour, 1)
+		doc, err := pdf.Open(bytes.NewReader(file), int64(len(file)))
+		require.NoError(t, err)
+		d := NewDrawer("test", folder, func() (*Pool, error) { return p, nil })
+		img, err := d.Draw(t.Context(), doc, 0, 72)
+		require.NoError(t, err)
+		r, _, b, _ := img.At(10, 90).RGBA()
+		assert.Equal(t, i%2 == 1, b > r, "drawing %d", i)
+		d.Close()
+		d = nil
+		runtime.GC()
+	}
+	left, err := os.ReadDir(folder)
+	require.NoError(t, err)
+	assert.Empty(t, left)
 }
 
 // Children that are renewed end, though nobody asks for a page; the next page is drawn by others, who know nothing of what these were given.

@@ -132,7 +132,7 @@ func newBench(t testing.TB, file []byte) *bench {
 	pages, err := d.Pages()
 	require.NoError(t, err)
 	b := &bench{t: t, doc: d, keys: step.NewKeys(pages)}
-	drawer := raster.NewDrawer("test", sync.OnceValues(func() (*raster.Pool, error) { return raster.NewPool(raster.CacheForTests(), 1) }))
+	drawer := raster.NewDrawer("test", "", sync.OnceValues(func() (*raster.Pool, error) { return raster.NewPool(raster.CacheForTests(), 1) }))
 	t.Cleanup(drawer.Close)
 	b.env = step.Env{Keys: b.keys, Draw: drawer}
 	return b
