@@ -32,7 +32,13 @@ const (
 	addressTries = 100 // from one address, which a whole office may share
 	deviceTries  = 50  // in a browser in which the person signed in before
 	ownTries     = 10  // at one's own password, to change it
+	mostSearched = 10  // addresses at which no scanner is, for each person
 )
+
+// searching counts the addresses of scanners that a person typed in vain.
+func searching(person uint) guessKey {
+	return guessKey{"scanner", strconv.Itoa(int(person)), mostSearched}
+}
 
 func own(person uint) guessKey {
 	return guessKey{"own", strconv.Itoa(int(person)), ownTries}

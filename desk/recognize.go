@@ -25,9 +25,9 @@ import (
 type memory struct {
 	dir  string
 	work string // where files are written before they are put into dir
-	mu  sync.Mutex
-	n   int // stored since it was last cleared
-	era int // changes when all is forgotten
+	mu   sync.Mutex
+	n    int // stored since it was last cleared
+	era  int // changes when all is forgotten
 }
 
 // Bounds of what is remembered.

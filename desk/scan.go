@@ -40,14 +40,24 @@ func (d *Desk) AddScanner(ctx context.Context, person uint, address string) (*Sc
 	if err := d.may(ctx, person, ActAdd, nil); err != nil {
 		return nil, err
 	}
+	if err := d.guesses.check(d.now(), searching(person)); err != nil {
+		return nil, step.Refuse("you have tried %d addresses at which no scanner is: try again in a quarter of an hour", mostSearched)
+	}
 	c, err := scanner.New(address, d.scanners, "")
-	if err != nil {
+	if err != nil { // what it says depends on what was typed alone
 		return nil, step.Refuse("%v", err)
 	}
 	defer c.Close()
 	can, err := c.Capabilities(ctx)
 	if err != nil {
-		return nil, step.Refuse("%v", err)
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		d.guesses.failed(d.now(), searching(person))
+		if errors.Is(err, scanner.ErrForbidden) {
+			return nil, step.Refuse("%v", err)
+		}
+		return nil, errNoScanner
 	}
 	row := &Scanner{Address: c.Address(), Name: can.Name, Print: c.Print(), PersonID: person, CreatedAt: d.now()}
 	var was Scanner
@@ -66,6 +76,9 @@ func (d *Desk) AddScanner(ctx context.Context, person uint, address string) (*Sc
 	}
 	return row, d.db.WithContext(ctx).Create(row).Error
 }
+
+// errNoScanner is said of whatever does not answer as a scanner does: sentences of their own would tell what there is on the network.
+var errNoScanner = step.Refuse("no scanner answers at this address: check the address, and that the scanner is on and on the network; one that is reached by https needs a certificate which this server trusts")
 
 // RemoveScanner forgets a scanner.
 func (d *Desk) RemoveScanner(ctx context.Context, person, id uint) error {

@@ -87,3 +87,37 @@ func files(t *testing.T, d *Desk) []string {
 	require.NoError(t, err)
 	return list
 }
+
+// What is no scanner is told in one sentence, whatever it is, and not tried for ever; a scanner that is there is added all the same later.
+func TestAddressesWithoutScanners(t *testing.T) {
+	d, s, address := scanDesk(t)
+	other, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	require.NoError(t, other.Close())
+	said := map[string]bool{}
+	for _, fault := range []string{"unplugged", "speaks nonsense", "leads elsewhere"} {
+		s.Break(fault, 0)
+		_, err := d.AddScanner(t.Context(), 1, address)
+		require.Error(t, err)
+		said[err.Error()] = true
+	}
+	_, err = d.AddScanner(t.Context(), 1, "no-such-scanner.invalid")
+	require.Error(t, err)
+	said[err.Error()] = true
+	assert.Len(t, said, 1, "%v", said)
+	s.Break("", 0)
+	row, err := d.AddScanner(t.Context(), 1, address)
+	require.NoError(t, err)
+	require.NoError(t, d.RemoveScanner(t.Context(), 1, row.ID))
+	s.Break("unplugged", 0)
+	for range mostSearched - 4 {
+		_, err = d.AddScanner(t.Context(), 1, address)
+		require.ErrorIs(t, err, errNoScanner)
+	}
+	s.Break("", 0)
+	_, err = d.AddScanner(t.Context(), 1, address)
+	require.ErrorContains(t, err, "you have tried 10 addresses")
+	tomas := somebody(t, d, "tomas", Member)
+	_, err = d.AddScanner(t.Context(), tomas, address)
+	require.NoError(t, err, "others are not kept from it")
+}

@@ -30,7 +30,7 @@ var (
 	ErrAddress   = errors.New("this is not the address of a scanner")
 	ErrForbidden = errors.New("this address is not one a scanner may have: it leads into the server itself, or nowhere")
 	ErrAway      = errors.New("the scanner does not answer: is it on, and on the network?")
-	ErrNotOne    = errors.New("what answers there is not a scanner that speaks eSCL")
+	ErrNotOne    = errors.New("no scanner that speaks eSCL answers there")
 	ErrBusy      = errors.New("the scanner is busy")
 	ErrEmpty     = errors.New("the feeder is empty")
 	ErrJam       = errors.New("paper is jammed in the feeder")
@@ -102,12 +102,37 @@ func (r Rules) allowed(at netip.AddrPort) bool {
 	if slices.Contains(r.Here, at) {
 		return true
 	}
-	a := at.Addr()
+	a := at.Addr().WithZone("")
 	if a.IsLoopback() || a.IsUnspecified() || a.IsMulticast() || a.IsLinkLocalUnicast() || a.IsLinkLocalMulticast() || a.IsInterfaceLocalMulticast() {
 		return false
 	}
+	for _, n := range nowhere {
+		if n.Contains(a) {
+			return false
+		}
+	}
 	return !own(a)
 }
+
+// nowhere are networks in which no scanner is: special addresses (RFC 6890 and the registries of IANA that it names), those that lead to others written inside
+// them, and those at which machines that are rented keep what only they may know.
+var nowhere = func() (list []netip.Prefix) {
+	for _, s := range []string{
+		"0.0.0.0/8",                                                          // this network (RFC 791); Linux takes 0.0.0.0 for itself
+		"100.100.0.0/16",                                                     // of the shared space (RFC 6598), where a provider keeps its machines' data
+		"192.0.0.0/24",                                                       // protocol assignments
+		"192.0.2.0/24", "198.51.100.0/24", "203.0.113.0/24", "2001:db8::/32", // documentation
+		"192.88.99.0/24", "2002::/16", "64:ff9b::/96", "64:ff9b:1::/48", "2001::/32", "::/96", "::ffff:0:0/96", // ways from one version to the other
+		"198.18.0.0/15", // benchmarks
+		"240.0.0.0/4",   // reserved, and broadcast
+		"100::/64",      // discarded
+		"fd00:ec2::/32", // where a provider keeps its machines' data
+		"fec0::/10",     // site-local, given up
+	} {
+		list = append(list, netip.MustParsePrefix(s))
+	}
+	return list
+}()
 
 // own reports whether an address is one of this machine.
 func own(a netip.Addr) bool {
@@ -205,22 +230,7 @@ func plain(ctx context.Context, err error) error {
 	if errors.Is(ctx.Err(), context.Canceled) {
 		return ctx.Err()
 	}
-	return fmt.Errorf("%w (%s)", ErrAway, short(err))
-}
-
-func short(err error) string {
-	var op *net.OpError
-	if errors.As(err, &op) {
-		return op.Op + ": " + op.Err.Error()
-	}
-	if errors.Is(err, context.DeadlineExceeded) {
-		return "it took too long"
-	}
-	s := err.Error()
-	if i := strings.LastIndex(s, ": "); i >= 0 {
-		s = s[i+2:]
-	}
-	return s
+	return ErrAway // why is not said: it would tell what of the network answers, and who names it
 }
 
 func (c *Client) xml(ctx context.Context, where string, into any) error {
@@ -234,7 +244,7 @@ func (c *Client) xml(ctx context.Context, where string, into any) error {
 	case got.StatusCode == http.StatusServiceUnavailable:
 		return ErrBusy
 	case got.StatusCode != http.StatusOK:
-		return fmt.Errorf("%w (it answers %d)", ErrNotOne, got.StatusCode)
+		return ErrNotOne
 	}
 	data, err := io.ReadAll(io.LimitReader(got.Body, mostXML+1))
 	if err != nil {

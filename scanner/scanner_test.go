@@ -6,6 +6,7 @@ import (
 	"errors"
 	"image/jpeg"
 	"io"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"net/netip"
@@ -165,16 +166,32 @@ func TestAddresses(t *testing.T) {
 	reached := false
 	host, _ := at(t, http.HandlerFunc(func(http.ResponseWriter, *http.Request) { reached = true }))
 	port := host[strings.LastIndex(host, ":"):]
-	for _, h := range []string{"127.0.0.1" + port, "localhost" + port, "[::1]" + port, "0.0.0.0" + port, "[::ffff:127.0.0.1]" + port, "127.1" + port, "169.254.169.254:80", "[fe80::1]:80", "224.0.0.1:80"} {
+	for _, h := range []string{"127.0.0.1" + port, "localhost" + port, "[::1]" + port, "0.0.0.0" + port, "[::ffff:127.0.0.1]" + port, "127.1" + port, "169.254.169.254:80", "[fe80::1]:80", "224.0.0.1:80",
+		"0.0.0.1:80", "[fd00:ec2::254]:80", "100.100.100.200:80", "[64:ff9b::7f00:1]:80", "[2002:7f00:1::]:80", "[::127.0.0.1]:80", "255.255.255.255:80", "198.18.0.1:80"} {
 		c, err := scanner.ForTest(h, scanner.Rules{})
 		if err != nil {
 			continue
 		}
 		_, err = c.Capabilities(t.Context())
-		assert.Error(t, err, h)
-		assert.False(t, errors.Is(err, scanner.ErrNotOne), "%s was reached", h)
+		if strings.HasPrefix(h, "127.1:") { // where it is taken for a name, there is none
+			assert.Error(t, err)
+			continue
+		}
+		assert.ErrorIs(t, err, scanner.ErrForbidden, "%s was tried", h)
 	}
 	assert.False(t, reached)
+	// What does not answer is told in one sentence, whatever the reason: no port, no machine and no name of the network is told by another.
+	closed, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	gone := closed.Addr().String()
+	require.NoError(t, closed.Close())
+	for _, h := range []string{gone, "no-such-scanner.invalid:80"} {
+		c, err := scanner.ForTest(h, scanner.Rules{Here: []netip.AddrPort{netip.MustParseAddrPort(gone)}})
+		require.NoError(t, err)
+		_, err = c.Capabilities(t.Context())
+		require.ErrorIs(t, err, scanner.ErrAway)
+		assert.Equal(t, scanner.ErrAway.Error(), err.Error(), h)
+	}
 	// A scanner that leads to other places is not followed.
 	other := false
 	secret := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { other = true }))
@@ -187,7 +204,7 @@ func TestAddresses(t *testing.T) {
 		}
 		http.Redirect(w, r, secret.URL, http.StatusFound)
 	}))
-	_, err := c.Capabilities(t.Context())
+	_, err = c.Capabilities(t.Context())
 	assert.ErrorIs(t, err, scanner.ErrNotOne)
 	if j, err := c.Start(t.Context(), usual); err == nil {
 		_, _, err = j.Next(t.Context())
