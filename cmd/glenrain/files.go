@@ -94,7 +94,9 @@ func writeWhole(path string, mode os.FileMode, write func(io.Writer) error) (err
 	if err != nil {
 		return useError{fmt.Errorf("%s can't be written: %w", path, err)}
 	}
+	leavings.add(f.Name())
 	defer func() {
+		leavings.drop(f.Name())
 		if err != nil {
 			_ = f.Close()
 			_ = os.Remove(f.Name())
@@ -187,6 +189,7 @@ func (p *paths) folder() (string, error) {
 			return "", err
 		}
 		p.made = dir
+		leavings.add(dir)
 	}
 	return p.made, nil
 }
@@ -335,7 +338,11 @@ func (c *runCommand) Run(ctx context.Context) error {
 	sources := &paths{passwords: c.Passwords}
 	defer sources.close()
 	var pool *raster.Pool // only where a step looks at pages
-	drawer := raster.NewDrawer("run", "", func() (_ *raster.Pool, err error) {
+	drawn, err := sources.folder()
+	if err != nil {
+		return err
+	}
+	drawer := raster.NewDrawer("run", drawn, func() (_ *raster.Pool, err error) {
 		if pool == nil {
 			pool, err = ownPool()
 		}
@@ -496,6 +503,9 @@ func (c *renderCommand) drawable(ctx context.Context, doc *opened) (path string,
 		return path, st.Size(), func() {}, nil
 	}
 	f, err := os.CreateTemp("", "glenrain-render-*")
+	if err == nil {
+		leavings.add(f.Name())
+	}
 	if err != nil {
 		return "", 0, nil, err
 	}

@@ -8,8 +8,11 @@ import (
 	"fmt"
 	"os"
 	"os/signal"
+	"slices"
 	"strings"
+	"sync"
 	"syscall"
+	"time"
 
 	"github.com/alecthomas/kong"
 
@@ -41,7 +44,12 @@ type commands struct {
 	Text    textCommand    `cmd:"" help:"Write the text of pages, or their glyphs, words and paragraphs with their places."`
 	Render  renderCommand  `cmd:"" help:"Draw a page as a picture."`
 	Steps   stepsCommand   `cmd:"" help:"List the steps there are, with their parameters."`
+
+	Time time.Duration `default:"10m" help:"How long info, run, combine, text and render may take; 0 for as long as they need."`
 }
+
+// timed are the commands that --time is about.
+var timed = []string{"info", "run", "combine", "text", "render"}
 
 // useError is wrong use of the command line.
 type useError struct{ error }
@@ -69,11 +77,76 @@ func run(args []string) int {
 		fmt.Fprintf(os.Stderr, "glenrain: %v\n", err)
 		return exitUse
 	}
-	if err := parsed.Run(); err != nil {
+	command, _, _ := strings.Cut(parsed.Command(), " ")
+	if slices.Contains(timed, command) && c.Time > 0 {
+		limited, cancel := context.WithTimeoutCause(ctx, c.Time, pdf.ErrTooLong)
+		defer cancel()
+		ctx = limited
+		parsed.BindTo(ctx, (*context.Context)(nil))
+	}
+	if err := ended(ctx, command, parsed.Run); err != nil {
+		if errors.Is(context.Cause(ctx), pdf.ErrTooLong) {
+			err = fmt.Errorf("%s took longer than %v and was stopped; nothing was written (--time gives it longer)", command, c.Time)
+		}
 		fmt.Fprintf(os.Stderr, "glenrain: %s\n", sentence(err))
 		return exitCode(err)
 	}
 	return exitDone
+}
+
+// stopping is how long a command has to notice that its time is over, or that somebody stopped it.
+const stopping = 3 * time.Second
+
+// ended runs a command, but does not wait for one that goes on after ctx has ended: what it has begun to write is removed.
+func ended(ctx context.Context, command string, run func(...any) error) error {
+	done := make(chan error, 1)
+	go func() { done <- run() }()
+	select {
+	case err := <-done:
+		return err
+	case <-ctx.Done():
+	}
+	if !slices.Contains(timed, command) {
+		return <-done
+	}
+	select {
+	case err := <-done:
+		return err
+	case <-time.After(stopping):
+		leavings.remove()
+		return ctx.Err()
+	}
+}
+
+// leavings are the files and folders that a command has begun and has to remove when it ends.
+var leavings unfinished
+
+type unfinished struct {
+	mu  sync.Mutex
+	all map[string]bool
+}
+
+func (u *unfinished) add(path string) {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	if u.all == nil {
+		u.all = map[string]bool{}
+	}
+	u.all[path] = true
+}
+
+func (u *unfinished) drop(path string) {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	delete(u.all, path)
+}
+
+func (u *unfinished) remove() {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	for path := range u.all {
+		_ = os.RemoveAll(path)
+	}
 }
 
 // sentence keeps an error to one line, and a fault of the program to its first.

@@ -7,8 +7,10 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -305,4 +307,28 @@ func TestUsageRights(t *testing.T) {
 	plain := pdftest.Tool(t, file, "qpdf", "--qdf", "FILE", "-")
 	assert.NotContains(t, plain, "Perms")
 	assert.NotContains(t, plain, "Harbour master")
+}
+
+// What takes longer than it may ends in a sentence, and leaves nothing: neither beside the file that was to be written nor in the temporary folder.
+func TestTimeOfCommands(t *testing.T) {
+	var steps []string
+	for range 16 {
+		steps = append(steps, `{"name":"duplicate","params":{"pages":"all","where":"together","to":"end"}}`)
+	}
+	list := write(t, "steps.json", []byte(`{"steps":[`+strings.Join(steps, ",")+`]}`))
+	in, temp, dir := write(t, "in.pdf", pdftest.Text(40)), t.TempDir(), t.TempDir()
+	t.Setenv("TMPDIR", temp)
+	start := time.Now()
+	code, _, errs := glenrain(t, "", "run", list, in, "-o", filepath.Join(dir, "out.pdf"), "--time", "1s")
+	assert.Less(t, time.Since(start), 20*time.Second)
+	assert.Equal(t, exitFailed, code)
+	assert.Equal(t, "glenrain: run took longer than 1s and was stopped; nothing was written (--time gives it longer)\n", errs)
+	for _, d := range []string{temp, dir} {
+		left, err := os.ReadDir(d)
+		require.NoError(t, err)
+		assert.Empty(t, slices.DeleteFunc(left, func(e os.DirEntry) bool { return e.Name() == "glenrain-test-cache" }), d)
+	}
+	code, out, errs := glenrain(t, "", "info", in, "--time", "0")
+	assert.Zero(t, code, errs)
+	assert.Contains(t, out, "40 pages")
 }
