@@ -11,6 +11,7 @@ export class Field {
   constructor({ paper, what, sent, at, tried, changed, leave, signal }) {
     Object.assign(this, { paper, what, sent, tried, changed, leave });
     this.key = state.at;
+    this.id = `${Date.now()} ${Math.random()}`; // of its draft
     this.base = sent.text;
     this.value = sent.text;
     this.edits = [];
@@ -62,6 +63,30 @@ export class Field {
 
   focus() {
     this.field.focus({ preventScroll: true });
+  }
+
+  // draft is what was typed, as it can be kept and taken up again.
+  draft() {
+    return { id: this.id, key: this.key, what: this.what, base: this.base, value: this.value, edits: this.edits, forms: this.forms, flags: [...this.flags], at: [this.field.selectionStart, this.field.selectionEnd] };
+  }
+
+  // resume goes on with a draft of the same text.
+  resume({ value, edits, forms, flags, at }) {
+    this.past.push(this.shot());
+    Object.assign(this, { value, edits: structuredClone(edits), forms: { ...forms }, flags: new Map(flags), kind: "" });
+    this.field.value = value;
+    this.field.setSelectionRange(...at);
+    this.focus();
+    this.send();
+  }
+
+  // replace puts another text in place of all of it.
+  replace(value) {
+    this.past.push(this.shot());
+    this.edits = [{ from: 0, to: this.letters().length, text: value }];
+    this.value = this.field.value = value;
+    this.focus();
+    this.send();
   }
 
   dirty() {

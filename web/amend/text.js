@@ -1,15 +1,18 @@
 // Writing on the page: a paragraph is taken by a click, and what is typed in it is set by the server, which draws it, while one types.
 import { el, answer, count, plain } from "../dom.js";
+import { say } from "../desk.js";
 import { answersTo } from "../keys.js";
 import { bounds, inside } from "../geometry.js";
 import { drawFrame } from "../gesture/frame.js";
 import { startFields } from "../sentence/fields.js";
 import { parse } from "../sentence/units.js";
-import { state, page, on } from "../state.js";
+import { state, page, look as goTo, on } from "../state.js";
+import { hold, release, drafts, offer } from "../unapplied.js";
 import { Field } from "./field.js";
 
 let next = null; // where to go on after a step: {key, point}
 let lifted = null; // a style
+let goingTo = null; // the page that was gone to while something was written, by key: shown once that is a step
 
 export function mount({ paper, signal }) {
   const form = el("amend-form");
@@ -17,6 +20,7 @@ export function mount({ paper, signal }) {
   let read = ""; // the page and version whose blocks they are
   let chosen = -1; // by keys
   let field = null; // what is written in
+  let held = null; // by which it is applied when the page is left
   let picking = false;
 
   startFields(form, signal);
@@ -29,7 +33,11 @@ export function mount({ paper, signal }) {
     if (!p) return;
     const name = `${p.key} ${p.version}`;
     if (read === name) return draw();
-    if (field) leave(true);
+    if (field?.key === p.key) return; // it was refused, and goes on
+    if (field && leave(true)) { // another page is looked at: what was typed is applied, and then that page is shown
+      goingTo = p.key;
+      return;
+    }
     read = name;
     [blocks, chosen] = [[], -1];
     draw();
@@ -54,6 +62,39 @@ export function mount({ paper, signal }) {
       form.dataset.new = "";
       beginNew(middleOfView());
     }
+    if (restoring?.key === p.key) restored();
+  }
+
+  // --- what was typed and not applied
+
+  let restoring = null; // a draft that is on its way back
+
+  function restore(draft) {
+    restoring = draft;
+    if (state.at !== draft.key) return goTo(draft.key); // its blocks are read, and then it goes on
+    restored();
+  }
+
+  async function restored() {
+    const draft = restoring;
+    restoring = null;
+    if (field) leave(false);
+    if (draft.what.new) beginNew([draft.what.new.x, draft.what.new.y], draft.what.new.width, true);
+    else await begin({ at: draft.what.paragraph, line: draft.what.line, last: draft.what.last_line, join: draft.what.join }, null);
+    if (!field) return; // it is offered still
+    field.id = draft.id;
+    if (field.base !== draft.base) { // somebody changed it meanwhile: the text is there to be copied
+      field.replace(draft.value);
+      el("amend-wrong").hidden = false;
+      el("amend-wrong").textContent = "The text on the page was changed since. Your text replaces all of it: compare before you apply it.";
+      return;
+    }
+    field.resume(draft);
+  }
+
+  function keepDraft() {
+    if (!field.dirty()) return drafts.drop(state.doc, field.id);
+    drafts.keep(state.doc, field.draft());
   }
 
   const unit = () => el("amend-unit").value;
@@ -138,13 +179,13 @@ export function mount({ paper, signal }) {
     el("amend-title").textContent = join ? "Paragraphs" : last > line ? "Lines" : line ? "Line" : "Paragraph";
   }
 
-  function beginNew(at, width = 0) {
+  function beginNew(at, width = 0, exact = false) {
     const p = page(state.at);
     if (at[0] < 0 || at[1] < 0 || at[0] > p.w || at[1] > p.h) return;
     const size = 11;
     const foot = at[1] + 0.8 * size;
     const sent = { text: "", carets: [at[0], foot + 2.6, at[0], foot - 9, 0], runs: [], fonts: [], lines: 0, moved: 0, align: "left", leading: 13.2, width: 0, at: [0, 0, 0, 0] };
-    open({ new: { x: Math.max(0, at[0]), y: Math.max(0, at[1]), width } }, sent, at);
+    open({ new: { x: Math.max(0, at[0]), y: Math.max(0, at[1]), width } }, sent, exact ? null : at);
     el("amend-title").textContent = "New text";
   }
 
@@ -157,6 +198,14 @@ export function mount({ paper, signal }) {
     const began = sent;
     field = new Field({ paper, what, sent, at, tried, changed, leave, signal });
     field.began = began;
+    el("amend-draft").hidden = true;
+    const f = field;
+    held = { dirty: () => field === f && f.dirty(), apply, undo: () => f.undo(true), redo: () => f.undo(false) };
+    hold(held, signal);
+    for (const id of ["undo", "redo"]) {
+      el(id).dataset.was ??= String(el(id).disabled);
+      el(id).disabled = false;
+    }
     fonts(sent);
     faces();
     form.elements.width.value = "";
@@ -175,38 +224,67 @@ export function mount({ paper, signal }) {
     changed();
   }
 
+  // fill puts what was changed into the form, as a step.
+  function fill(f) {
+    const e = form.elements;
+    const body = f.body();
+    e.page.value = f.key;
+    e._edits.value = JSON.stringify(f.edits);
+    for (const k of ["grow", "align", "leading", "above", "width"]) e[k].value = body[k] ?? "";
+    if (f.what.new) {
+      form.dataset.step = "add-text";
+      form.setAttribute("hx-post", `/desk/${state.doc}/do/add-text`);
+      e.x.value = `${f.what.new.x}pt`;
+      e.y.value = `${f.what.new.y}pt`;
+      if (f.what.new.width && !e.width.value) e.width.value = `${f.what.new.width}pt`;
+      for (const k of ["paragraph", "line", "last_line", "join", "was", "grow", "above"]) e[k].value = "";
+    } else {
+      form.dataset.step = "amend-paragraph";
+      form.setAttribute("hx-post", `/desk/${state.doc}/do/amend-paragraph`);
+      e.paragraph.value = f.what.paragraph;
+      for (const k of ["line", "last_line", "join"]) e[k].value = f.what[k] || "";
+      e.was.value = f.base;
+      e.x.value = e.y.value = "";
+    }
+    for (const k of ["paragraph", "line", "last_line", "join", "was", "x", "y", "grow", "align", "leading", "above", "width"]) e[k].disabled = e[k].value === ""; // what is empty keeps its usual value
+  }
+
+  // apply makes a step of what was changed while the page is being left; it tells why not, or nothing.
+  async function apply() {
+    if (!field?.dirty()) return "";
+    const f = field;
+    fill(f);
+    const body = new URLSearchParams(new FormData(form));
+    form.elements.page.value = "";
+    f.field.readOnly = true;
+    const got = await answer(form.getAttribute("hx-post"), { method: "POST", body, headers: { "HX-Request": "true" } });
+    f.field.readOnly = false;
+    if (!got.ok) return plain(got.text()) || "Your text was not applied";
+    drafts.drop(state.doc, f.id);
+    return "";
+  }
+
   // leave ends writing: with keep, what was changed becomes a step. It tells whether there is one.
   function leave(keep) {
     if (!field) return false;
     const f = field;
     if (keep && f.dirty()) {
-      const e = form.elements;
-      const body = f.body();
-      e.page.value = f.key;
-      e._edits.value = JSON.stringify(f.edits);
-      for (const k of ["grow", "align", "leading", "above", "width"]) e[k].value = body[k] ?? "";
-      if (f.what.new) {
-        form.dataset.step = "add-text";
-        form.setAttribute("hx-post", `/desk/${state.doc}/do/add-text`);
-        e.x.value = `${f.what.new.x}pt`;
-        e.y.value = `${f.what.new.y}pt`;
-        if (f.what.new.width && !e.width.value) e.width.value = `${f.what.new.width}pt`;
-        for (const k of ["paragraph", "line", "last_line", "join", "was", "grow", "above"]) e[k].value = "";
-      } else {
-        form.dataset.step = "amend-paragraph";
-        form.setAttribute("hx-post", `/desk/${state.doc}/do/amend-paragraph`);
-        e.paragraph.value = f.what.paragraph;
-        for (const k of ["line", "last_line", "join"]) e[k].value = f.what[k] || "";
-        e.was.value = f.base;
-        e.x.value = e.y.value = "";
-      }
-      for (const k of ["paragraph", "line", "last_line", "join", "was", "x", "y", "grow", "align", "leading", "above", "width"]) e[k].disabled = e[k].value === ""; // what is empty keeps its usual value
+      fill(f);
       window.htmx.process(form);
       form.requestSubmit();
       return true;
     }
+    const dropped = f.dirty() ? f.draft() : null;
     f.close();
-    field = null;
+    release(held);
+    field = held = null;
+    drafts.drop(state.doc, f.id);
+    for (const id of ["undo", "redo"]) {
+      el(id).disabled = el(id).dataset.was === "true";
+      delete el(id).dataset.was;
+    }
+    offer(el("amend-draft"), restore, signal);
+    if (dropped) dropping(dropped);
     form.hidden = true;
     el("amend-idle").hidden = false;
     el("amend-title").textContent = "Text";
@@ -215,19 +293,37 @@ export function mount({ paper, signal }) {
     return false;
   }
 
+  // dropping offers what was just dropped, until something else is said.
+  function dropping(draft) {
+    const said = say("Change cancelled.");
+    if (!said) return;
+    const b = Object.assign(document.createElement("button"), { type: "button", className: "btn btn-link btn-sm", textContent: "Restore text" });
+    b.addEventListener("click", () => (el("message").replaceChildren(), restore(draft)), { signal });
+    said.append(b);
+  }
+
   form.addEventListener("submit", (e) => {
     if (!field || form.elements.page.value) return;
     e.preventDefault();
     e.stopImmediatePropagation();
     setTimeout(() => leave(true)); // a form can't be sent while it is being sent
   }, { signal, capture: true });
-  document.addEventListener("htmx:after:request", () => {
-    if (field) form.elements.page.value = ""; // where it was refused, all is as it was typed
+  document.addEventListener("htmx:after:request", (e) => {
+    if (!field) return;
+    form.elements.page.value = ""; // where it was refused, all is as it was typed
+    const { sourceElement, response } = e.detail?.ctx ?? {};
+    if (sourceElement !== form) return;
+    if (response?.status < 300) drafts.drop(state.doc, field.id); // it is a step
+    else {
+      goingTo = null;
+      if (field.key !== state.at) goTo(field.key); // where it was refused, one is led back to it
+    }
   }, { signal });
   el("amend-leave").addEventListener("click", () => leave(false), { signal });
 
   // tried hears what the server made of it.
   function tried(sent, wrong) {
+    keepDraft();
     const w = el("amend-wrong");
     w.hidden = !wrong;
     w.textContent = wrong ?? "";
@@ -411,7 +507,10 @@ export function mount({ paper, signal }) {
     field?.close();
     paper.paper.classList.remove("writes", "picks");
   }, { once: true });
-  looked();
+  offer(el("amend-draft"), restore, signal);
+  const to = goingTo;
+  goingTo = null;
+  if (!to || to === state.at || !goTo(to)) looked();
 }
 
 const grown = ([x0, y0, x1, y1], by) => [x0 - by, y0 - by, x1 + by, y1 + by];

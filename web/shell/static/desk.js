@@ -7,6 +7,7 @@ import { Board } from "./surface/board.js";
 import { Paper } from "./surface/paper.js";
 import { Strip } from "./surface/strip.js";
 import { Reader } from "./reader.js";
+import { startUnapplied } from "./unapplied.js";
 import * as find from "./find.js";
 
 let mounted; // the AbortController of what is mounted
@@ -19,6 +20,7 @@ export async function startDesk() {
   const sent = page(el("swap").dataset.show) ?? page(new URL(location.href).searchParams.get("page")) ?? state.pages[0];
   state.at = sent.key;
   answers(reader);
+  startUnapplied(say);
   let focused = "";
   document.addEventListener("htmx:before:swap", () => {
     focused = document.activeElement?.id || document.activeElement?.closest?.("[id]")?.id || "";
