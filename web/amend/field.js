@@ -8,8 +8,8 @@ const pause = 1000; // ms between letters that are undone apart
 
 export class Field {
   // what: {paragraph, line} or {new: {x, y, width}}; sent: what the server said of it; at: where the caret comes, in points.
-  constructor({ paper, what, sent, at, tried, changed, leave, signal }) {
-    Object.assign(this, { paper, what, sent, tried, changed, leave });
+  constructor({ paper, what, sent, at, typed, tried, changed, leave, signal }) {
+    Object.assign(this, { paper, what, sent, typed, tried, changed, leave });
     this.key = state.at;
     this.id = `${Date.now()} ${Math.random()}`; // of its draft
     this.base = sent.text;
@@ -216,6 +216,7 @@ export class Field {
 
   // send asks the server to set it as it is now. One question is under way at a time; the next one asks for the newest.
   async send() {
+    this.typed(); // before the server is asked: what is typed is kept, whatever comes of that
     this.began ??= this.sent;
     if (this.sending) {
       this.waiting = true;

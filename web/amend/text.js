@@ -196,7 +196,7 @@ export function mount({ paper, signal }) {
     el("amend-idle").hidden = true;
     form.hidden = false;
     const began = sent;
-    field = new Field({ paper, what, sent, at, tried, changed, leave, signal });
+    field = new Field({ paper, what, sent, at, typed: keepDraft, tried, changed, leave, signal });
     field.began = began;
     el("amend-draft").hidden = true;
     const f = field;
@@ -323,7 +323,6 @@ export function mount({ paper, signal }) {
 
   // tried hears what the server made of it.
   function tried(sent, wrong) {
-    keepDraft();
     const w = el("amend-wrong");
     w.hidden = !wrong;
     w.textContent = wrong ?? "";
