@@ -1,6 +1,8 @@
 // Files that arrive: many at once, each with its progress; what went wrong stands on top, what arrived is folded away; all or one can be
 // cancelled; a locked one asks for its password in its row; the folders they come in are kept.
 import { el, count } from "../dom.js";
+import { leads } from "../unapplied.js";
+import { waiting } from "./waiting.js";
 
 const atOnce = 2; // uploads that run beside one another
 const tries = 3; // for one file, where the connection is lost on the way: the same request adds it once
@@ -38,6 +40,7 @@ export function startArrivals() {
     if (e.target.closest("#arriving-close")) {
       el("arriving").hidden = true;
       batch = null;
+      waiting.clear();
     }
     const cancel = e.target.closest("[data-cancel]");
     if (cancel) jobs.get(cancel.closest("li"))?.cancel();
@@ -48,6 +51,8 @@ export function startArrivals() {
     const choice = e.target.closest?.(".arrivals select[data-again]");
     if (choice) again(choice);
   });
+  asksBeforeLeaving();
+  comeBack();
   // What was selected before this script was there.
   const early = el("drop-files");
   if (early?.files.length) {
@@ -56,6 +61,64 @@ export function startArrivals() {
       early.value = "";
     });
   }
+}
+
+const underWay = () => Boolean(batch && !batch.ended);
+
+// asksBeforeLeaving keeps files on the way from being lost by opening something else: it can be opened in a window of its own, and they go on here.
+function asksBeforeLeaving() {
+  let to = "";
+  const dialog = el("leaving");
+  document.addEventListener("click", (e) => {
+    const a = e.target.closest?.("a[href]");
+    if (!underWay() || !leads(e, a)) return;
+    e.preventDefault();
+    e.stopImmediatePropagation();
+    to = a.href;
+    const b = batch;
+    const left = b.files - b.done - b.wrong - b.locked - b.cancelled;
+    el("leaving-says").textContent = `${count(left, "file")} ${left === 1 ? "is" : "are"} not added yet. If you leave this screen, ${left === 1 ? "it" : "they"} won’t be.`;
+    dialog.showModal();
+  }, true);
+  dialog.addEventListener("close", () => {
+    if (dialog.returnValue === "beside") window.open(to, "_blank");
+    if (dialog.returnValue === "leave") {
+      cancelAll();
+      batch = null;
+      location.href = to;
+    }
+    dialog.returnValue = "";
+  });
+  window.addEventListener("beforeunload", (e) => {
+    if (underWay()) e.preventDefault();
+  });
+}
+
+// comeBack lists again what was refused, or waits for a password, before the screen was loaded.
+async function comeBack() {
+  const list = waiting.rows();
+  if (!list.length) return;
+  newBatch();
+  batch.ended = true;
+  for (const row of list) {
+    const li = document.createElement("li");
+    const word = cell("arrival-word", row.sentence);
+    li.append(cell("arrival-name", row.name), word);
+    el("drop-wrong").append(li);
+    batch.files++;
+    batch[row.locked ? "locked" : "wrong"]++;
+    if (!row.locked) {
+      li.classList.add("refused");
+      continue;
+    }
+    const file = await waiting.file(row.id);
+    const j = { li, word, name: row.name, file, ended: true, x: null, request: row.id, cancel() {} };
+    j.send = (password) => send(j, null, password);
+    if (file) askPassword(j);
+    else word.textContent = `${row.sentence}. Add the file again, and then its password.`;
+  }
+  el("arriving").hidden = false;
+  say();
 }
 
 const maxFiles = 5000; // of a folder that is dropped
@@ -86,11 +149,7 @@ const jobs = new Map(); // what is on the way, by its row
 
 function add(files) {
   if (!files.length || !el("drop")) return;
-  if (!batch || batch.ended) {
-    batch = { files: 0, done: 0, wrong: 0, locked: 0, cancelled: 0, documents: 0, bytes: 0, sent: new Map(), queue: [], running: 0, ended: false };
-    for (const id of ["drop-wrong", "drop-going", "drop-list"]) el(id).replaceChildren();
-    el("drop-done").open = false;
-  }
+  if (!batch || batch.ended) newBatch();
   el("arriving").hidden = false;
   el("arriving-close").hidden = true;
   el("arriving-cancel").hidden = false;
@@ -101,6 +160,18 @@ function add(files) {
   }
   say();
   while (batch.running < atOnce && batch.queue.length) run(batch);
+}
+
+// newBatch begins a list. What was refused before, or waits for a password, stays on top of it.
+function newBatch() {
+  const was = batch;
+  batch = { files: 0, done: 0, wrong: 0, locked: 0, cancelled: 0, documents: 0, bytes: 0, sent: new Map(), queue: [], running: 0, ended: false };
+  for (const id of ["drop-going", "drop-list"]) el(id).replaceChildren();
+  if (was) {
+    batch.files = was.wrong + was.locked;
+    Object.assign(batch, { wrong: was.wrong, locked: was.locked });
+  }
+  el("drop-done").open = false;
 }
 
 async function run(b) {
@@ -242,10 +313,12 @@ function show(j, told, no) {
   const li = inside ? document.createElement("li") : j.li;
   const word = inside ? cell("arrival-word") : j.word;
   if (inside) li.append(cell("arrival-name", told.name), word);
+  const id = inside ? `${j.request}/${no}` : j.request; // of the row, where it stays listed
   if (told.locked) {
     if (!inside) finish(j, "locked");
     word.textContent = told.sentence;
     el("drop-wrong").append(li);
+    waiting.add({ id, name: told.name, sentence: told.sentence, locked: !inside }, inside ? null : j.file);
     if (!inside) askPassword(j);
   } else if (told.refused) {
     if (!inside) finish(j, "wrong");
@@ -253,8 +326,12 @@ function show(j, told, no) {
     li.classList.add("refused");
     word.textContent = told.sentence;
     el("drop-wrong").append(li);
+    waiting.add({ id, name: told.name, sentence: told.sentence });
   } else {
-    if (!inside) finish(j, "done");
+    if (!inside) {
+      finish(j, "done");
+      waiting.drop(j.request);
+    }
     batch.documents++;
     li.dataset.id = told.id;
     fill(li, word, told);
@@ -332,7 +409,12 @@ function askPassword(j) {
     const bar = Object.assign(document.createElement("progress"), { max: 100, value: 0 });
     j.word.before(bar);
     jobs.set(j.li, j);
+    const b = batch;
+    b.ended = false; // leaving asks, as long as it is on the way
+    b.running++;
     await send(j, bar, field.value);
+    if (--b.running === 0 && !b.queue.length) b.ended = true;
+    say();
     await refresh();
   });
 }

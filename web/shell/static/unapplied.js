@@ -48,7 +48,7 @@ function set(doc, list) {
 }
 
 // leads tells whether a click follows a link in this window to another screen of ours.
-function leads(e, a) {
+export function leads(e, a) {
   if (!a || e.defaultPrevented || e.button !== 0 || e.ctrlKey || e.metaKey || e.shiftKey || e.altKey || a.target || a.hasAttribute("download") || a.hasAttribute("hx-get")) return false;
   const to = new URL(a.href, location.href);
   return to.origin === location.origin && (to.pathname !== location.pathname || to.search !== location.search || !to.hash);
