@@ -107,6 +107,8 @@ func run(ctx context.Context, only string) error {
 		return amended(ctx, dir, byelaws, docs)
 	case "lists":
 		return lists(ctx, dir, docs)
+	case "crowd":
+		return crowd(ctx, dir, docs)
 	case "searches":
 		return searches(ctx, dir)
 	}
