@@ -1,7 +1,6 @@
 package desk
 
 import (
-	"fmt"
 	"net"
 	"net/http"
 	"net/netip"
@@ -22,13 +21,7 @@ import (
 // scanDesk opens a desk that may reach the scanner which ships with the program, and gives that with its address.
 func scanDesk(t *testing.T) (*Desk, *standin.Scanner, string) {
 	t.Helper()
-	var l net.Listener
-	var err error
-	for port := 9500; port < 9600; port++ { // where scanners may be
-		if l, err = net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port)); err == nil {
-			break
-		}
-	}
+	l, err := standin.Listen()
 	require.NoError(t, err)
 	s := standin.New()
 	server := &http.Server{Handler: s, ReadHeaderTimeout: time.Minute}

@@ -128,7 +128,7 @@ func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind convert
 			refuse("files are packed in it more deeply than is unpacked; nothing was changed")
 			return nil
 		}
-		_, err := porter.Unpack(ctx, porter.Packed{Path: in.f.Name(), Size: in.Size, Kind: kind, Folder: d.workFolder(), Files: 1, One: maxInside, All: max(1, u.bytes)}, func(porter.Member) error { n++; return nil })
+		err := porter.Unpack(ctx, porter.Packed{Path: in.f.Name(), Size: in.Size, Kind: kind, Folder: d.workFolder(), Files: 1, One: maxInside, All: max(1, u.bytes)}, func(porter.Member) error { n++; return nil })
 		if n > 0 && err == nil {
 			refuse("what is attached to it was not added: mails are packed in one another more deeply than is unpacked")
 		}
@@ -137,7 +137,7 @@ func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind convert
 	p := porter.Packed{Path: in.f.Name(), Size: in.Size, Kind: kind, Folder: d.workFolder(), Files: max(0, u.documents), One: maxInside, All: max(1, u.bytes)}
 	inner := *u
 	inner.depth++
-	_, err := porter.Unpack(ctx, p, func(m porter.Member) error {
+	err := porter.Unpack(ctx, p, func(m porter.Member) error {
 		n++
 		if m.More {
 			refuse("over " + step.Thousands(maxUnpacked) + " files came at once: those before were added, the others were not")
@@ -179,7 +179,11 @@ func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind convert
 		return nil
 	case errors.As(err, &stopped):
 		d.log.Warn("a file stopped what unpacks it", "bytes", in.Size, "kind", kind, "why", stopped.Sentence)
-		refuse(stopped.Sentence + "; nothing was changed")
+		if n > 0 {
+			refuse(stopped.Sentence + ": those before were added, the others were not")
+		} else {
+			refuse(stopped.Sentence + "; nothing was changed")
+		}
 		return nil
 	case errors.As(err, &not), errors.Is(err, pack.ErrDamaged): // a mail whose parts can't be read was refused with its reason when it arrived itself
 		return nil

@@ -42,12 +42,12 @@ func (m Member) Refused() error {
 	return packError(m.Why)
 }
 
-// Unpack unpacks a file in a child, one member after another; put is told of each as soon as it is there, and the next one is unpacked when it returns. It gives
-// how many bytes were unpacked. An error that the file is to blame for is one of pack, a *NotConverted or *Stopped.
-func Unpack(ctx context.Context, in Packed, put func(Member) error) (unpacked int64, err error) {
+// Unpack unpacks a file in a child, one member after another; put is told of each as soon as it is there, and the next one is unpacked when it returns. An error
+// that the file is to blame for is one of pack, a *NotConverted or *Stopped.
+func Unpack(ctx context.Context, in Packed, put func(Member) error) error {
 	work, err := os.MkdirTemp(in.Folder, "unpack-")
 	if err != nil {
-		return 0, err
+		return err
 	}
 	defer removeAll(work)
 	in.Folder = work
@@ -61,7 +61,6 @@ func Unpack(ctx context.Context, in Packed, put func(Member) error) (unpacked in
 		}
 		k.done() // what is done with it is read in turns of its own
 		m := *a.Member
-		unpacked += m.Size
 		err := put(m)
 		if rerr := os.Remove(m.Path); m.Path != "" && rerr != nil && !os.IsNotExist(rerr) {
 			err = errors.Join(err, rerr)
@@ -75,7 +74,7 @@ func Unpack(ctx context.Context, in Packed, put func(Member) error) (unpacked in
 		}
 		return k.Send(word{})
 	})
-	return unpacked, stopped(err)
+	return stopped(err)
 }
 
 // packError gives an error of pack by its sentence.

@@ -25,13 +25,7 @@ func openScanner(t *testing.T) (*office, *standin.Scanner, string) {
 	if _, err := ocr.Find(); err != nil {
 		t.Skip(err)
 	}
-	var l net.Listener
-	var err error
-	for port := 9300; port < 9400; port++ { // where scanners may be
-		if l, err = net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port)); err == nil {
-			break
-		}
-	}
+	l, err := standin.Listen()
 	require.NoError(t, err)
 	s := standin.New()
 	server := &http.Server{Handler: s, ReadHeaderTimeout: time.Minute}

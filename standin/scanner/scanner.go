@@ -13,6 +13,7 @@ import (
 	"image/jpeg"
 	"io"
 	"math"
+	"net"
 	"net/http"
 	"path"
 	"slices"
@@ -67,6 +68,16 @@ func New() *Scanner {
 	s.glass = "letter"
 	s.feeder = Usual()
 	return s
+}
+
+// Listen listens on this machine at a port where scanners may be.
+func Listen() (l net.Listener, err error) {
+	for port := 9300; port < 9600; port++ {
+		if l, err = net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port)); err == nil {
+			return l, nil
+		}
+	}
+	return nil, err
 }
 
 // Usual is the pile that lies in the feeder at first.
