@@ -21,6 +21,7 @@ import (
 
 	"glenrain/core/pdf"
 	"glenrain/demo"
+	"glenrain/desk"
 	"glenrain/web"
 )
 
@@ -99,7 +100,56 @@ func crowd(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
 			return w.why
 		}
 	}
-	return nil
+	return besideTexts(ctx, dir, d, docs)
+}
+
+// besideTexts measures how long others wait to write, and to open a document, while a document of 5,000 pages arrives and its texts are written.
+func besideTexts(ctx context.Context, dir string, d *desk.Desk, docs map[int]*pdf.Document) error {
+	path := filepath.Join(dir, "beside.pdf")
+	if err := write(ctx, docs[5000], path); err != nil {
+		return err
+	}
+	var w waits
+	ended := make(chan struct{})
+	var wg sync.WaitGroup
+	wg.Go(func() {
+		for i := 0; ; i++ {
+			select {
+			case <-ended:
+				return
+			case <-time.After(5 * time.Millisecond):
+			}
+			start := time.Now()
+			err := d.Choose(ctx, 1, "zoom review", fmt.Sprint(i))
+			w.add("write", time.Since(start), err)
+			start = time.Now()
+			s, err := d.Look(ctx, 1, 1)
+			if err == nil {
+				d.LooseEnds(s)
+			}
+			w.add("open", time.Since(start), err)
+		}
+	})
+	start := time.Now()
+	row, err := bring(ctx, d, path)
+	if err == nil {
+		err = d.ReadAll(ctx, 1)
+	}
+	took := time.Since(start)
+	close(ended)
+	wg.Wait()
+	if err != nil {
+		return err
+	}
+	fmt.Printf("\nWhile a document of %d pages arrived and its texts were written (%.1f s), %d other writes waited %.1f ms (p95), %.0f ms at most; opening a document took %.1f ms (p95), %.0f ms at most.\n",
+		row.Pages, took.Seconds(), len(w.by["write"]), ms(share(w.by["write"], 95)), ms(slices.Max(w.by["write"])), ms(share(w.by["open"], 95)), ms(slices.Max(w.by["open"])))
+	return w.why
+}
+
+// share gives the percentile of waits.
+func share(list []time.Duration, of int) time.Duration {
+	list = slices.Sorted(slices.Values(list))
+	return list[len(list)*of/100]
 }
 
 // act does one thing, and tells what and how long it took.
@@ -190,6 +240,5 @@ func (w *waits) of(kind string) string {
 	if len(list) == 0 {
 		return "–"
 	}
-	slices.Sort(list)
-	return fmt.Sprintf("%.0f (%d)", ms(list[len(list)*95/100]), len(list))
+	return fmt.Sprintf("%.0f (%d)", ms(share(list, 95)), len(list))
 }

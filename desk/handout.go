@@ -65,7 +65,7 @@ func (d *Desk) LooseEnds(s *Snapshot) []finding.Finding {
 		var err error
 		if s.found.list, err = finding.Run(ctx, s.PDF, d.checks()); err != nil {
 			s.found.list = append(s.found.list, finding.Finding{Kind: finding.Unchecked, Asks: true,
-				Sentence: "this document takes more time to check than there is: not everything was looked for"})
+				Sentence: "checking this document took too long and was stopped: a problem may go unnoticed"})
 		}
 	})
 	if s.Document.Locked && !s.CanLock() {

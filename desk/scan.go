@@ -41,7 +41,7 @@ func (d *Desk) AddScanner(ctx context.Context, person uint, address string) (*Sc
 		return nil, err
 	}
 	if err := d.guesses.check(d.now(), searching(person)); err != nil {
-		return nil, step.Refuse("you have tried %d addresses at which no scanner is: try again in a quarter of an hour", mostSearched)
+		return nil, step.Refuse("you have tried %d addresses without a scanner: try again in 15 minutes", mostSearched)
 	}
 	c, err := scanner.New(address, d.scanners, "")
 	if err != nil { // what it says depends on what was typed alone
@@ -78,7 +78,7 @@ func (d *Desk) AddScanner(ctx context.Context, person uint, address string) (*Sc
 }
 
 // errNoScanner is said of whatever does not answer as a scanner does: sentences of their own would tell what there is on the network.
-var errNoScanner = step.Refuse("no scanner answers at this address: check the address, and that the scanner is on and on the network; one that is reached by https needs a certificate which this server trusts")
+var errNoScanner = step.Refuse("no scanner answers at this address: check the address, and that the scanner is switched on and connected; an https address also needs a certificate that this server trusts")
 
 // RemoveScanner forgets a scanner.
 func (d *Desk) RemoveScanner(ctx context.Context, person, id uint) error {

@@ -171,7 +171,7 @@ func TestFailingChecks(t *testing.T) {
 	list := d.LooseEnds(s)
 	at := slices.IndexFunc(list, func(f finding.Finding) bool { return f.Kind == finding.Unchecked })
 	require.GreaterOrEqual(t, at, 0)
-	assert.Equal(t, "2 checks failed on this document: what they look for may be there", list[at].Sentence)
+	assert.Equal(t, "2 checks failed on this document: a problem may go unnoticed", list[at].Sentence)
 	assert.True(t, slices.ContainsFunc(list, func(f finding.Finding) bool { return f.Kind == "last" }))
 	o := Order{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "Out", RequestID: "o"}
 	var asks *Asks

@@ -209,7 +209,7 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 	var err error
 	var about *finding.About
 	if len(refs) > 0 || s.Document.TextID != s.State.ID {
-		in := porter.Reading{Parts: s.parts, Pages: refs, Workers: workers, About: func(a *finding.About) { about = a }}
+		in := porter.Reading{Parts: s.parts, Pages: refs, Workers: workers, Low: workers == 1, About: func(a *finding.About) { about = a }}
 		err = porter.Read(ctx, in, func(list []porter.Text) error {
 			for _, text := range list {
 				rows[read[n]].take(text)

@@ -36,24 +36,23 @@ const (
 type upload struct {
 	documents int
 	bytes     int64
-	until     time.Time
 	depth     int // of the file that arrives in others
 }
 
-var errLongUpload = errors.New("it takes longer than 40 minutes")
+var errLongUpload = errors.New("took longer than 40 minutes and was stopped")
 
 // ArriveEach makes documents of a file: of what is in a zip file, with its folders; of a mail and, one by one, of what is attached to it; of
 // any other one itself. each is told of every one of them. An error is none of a file's.
 func (d *Desk) ArriveEach(ctx context.Context, a Arrival, in *Incoming, each func(Arrived)) error {
-	u := &upload{documents: maxUnpacked, bytes: maxTogether, until: time.Now().Add(maxArriving)}
-	ctx, cancel := context.WithDeadlineCause(ctx, u.until, errLongUpload)
+	u := &upload{documents: maxUnpacked, bytes: maxTogether}
+	ctx, cancel := context.WithTimeoutCause(ctx, maxArriving, errLongUpload)
 	defer cancel()
 	err := d.arriveEach(ctx, a, in, path.Dir(strings.ReplaceAll(a.Name, "\\", "/")), u, each)
 	if errors.Is(err, errEnough) {
 		return nil
 	}
 	if err != nil && errors.Is(context.Cause(ctx), errLongUpload) {
-		return step.Refuse("%v: those before were added, the others were not", errLongUpload)
+		return &step.Refusal{Sentence: "the upload " + errLongUpload.Error() + ": the files before were added, the others were not", Cause: err}
 	}
 	return err
 }
@@ -76,7 +75,7 @@ func (d *Desk) arriveEach(ctx context.Context, a Arrival, in *Incoming, dir stri
 		return d.unpack(ctx, a, in, kind, u, each)
 	}
 	if u.documents <= 0 {
-		each(Arrived{Name: shown, Err: &Refused{path.Base(shown), "over " + step.Thousands(maxUnpacked) + " files came at once: those before were added, the others were not"}})
+		each(Arrived{Name: shown, Err: &Refused{path.Base(shown), "over " + step.Thousands(maxUnpacked) + " files in one upload, the most that is added: the others were not added"}})
 		return errEnough
 	}
 	u.documents--
@@ -125,12 +124,12 @@ func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind convert
 	n := 0
 	if u.depth >= maxNested {
 		if kind == convert.Zip {
-			refuse("files are packed in it more deeply than is unpacked; nothing was changed")
+			refuse("its files are nested more than 3 levels deep, the most that is unpacked; nothing was changed")
 			return nil
 		}
 		err := porter.Unpack(ctx, porter.Packed{Path: in.f.Name(), Size: in.Size, Kind: kind, Folder: d.workFolder(), Files: 1, One: maxInside, All: max(1, u.bytes)}, func(porter.Member) error { n++; return nil })
 		if n > 0 && err == nil {
-			refuse("what is attached to it was not added: mails are packed in one another more deeply than is unpacked")
+			refuse("its attachments were not added: they are nested more than 3 levels deep, the most that is unpacked")
 		}
 		return ctx.Err()
 	}
@@ -140,7 +139,7 @@ func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind convert
 	err := porter.Unpack(ctx, p, func(m porter.Member) error {
 		n++
 		if m.More {
-			refuse("over " + step.Thousands(maxUnpacked) + " files came at once: those before were added, the others were not")
+			refuse("over " + step.Thousands(maxUnpacked) + " files in one upload, the most that is added: the others were not added")
 			return errEnough
 		}
 		if m.Refused() != nil {
@@ -180,7 +179,7 @@ func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind convert
 	case errors.As(err, &stopped):
 		d.log.Warn("a file stopped what unpacks it", "bytes", in.Size, "kind", kind, "why", stopped.Sentence)
 		if n > 0 {
-			refuse(stopped.Sentence + ": those before were added, the others were not")
+			refuse(stopped.Sentence + ": the files before were added, the others were not")
 		} else {
 			refuse(stopped.Sentence + "; nothing was changed")
 		}

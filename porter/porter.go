@@ -69,6 +69,7 @@ type Reading struct {
 	Parts   []raster.Part
 	Pages   []pdf.Ref
 	Workers int                  // 0 for one a core
+	Low     bool                 // at low priority: nobody waits for it
 	About   func(*finding.About) // where it is asked for, what the document is made of
 }
 
@@ -86,6 +87,7 @@ type reading struct {
 	Parts   []raster.Part
 	Pages   []pdf.Ref
 	Workers int
+	Low     bool
 	About   bool
 }
 
@@ -266,7 +268,7 @@ func Read(ctx context.Context, in Reading, put func([]Text) error) error {
 	}
 	cpu := cpuFor(size) + time.Duration(len(in.Pages))*pageCPU
 	got, at := 0, 0 // how many were given to put, and how many came in this try
-	q := question{Reading: &reading{in.Parts, in.Pages, in.Workers, in.About != nil}, Seconds: (4 * cpu).Seconds()}
+	q := question{Reading: &reading{in.Parts, in.Pages, in.Workers, in.Low, in.About != nil}, Seconds: (4 * cpu).Seconds()}
 	err := ask(ctx, q, usual(cpu), func() { at = 0 }, func(a answer) error {
 		if a.About != nil && in.About != nil {
 			in.About(a.About)

@@ -188,6 +188,9 @@ func write(ctx context.Context, doc *pdf.Document, path string) error {
 }
 
 func (s *server) read(r reading, seconds float64) error {
+	if r.Low {
+		child.Lower()
+	}
 	parts, done, err := raster.OpenParts(r.Parts)
 	if err != nil {
 		return err

@@ -144,7 +144,7 @@ func Read(ctx context.Context, kind Kind, name string, r io.ReaderAt, size int64
 	}
 	out.Sheets, out.Told = s.End(), s.Told
 	if n := typeset.Runs(out.Sheets); n > typeset.MaxRuns {
-		return nil, &Refusal{Sentence: fmt.Sprintf("it is so wide or so long that it would be set in over %d parts: leave columns or rows out, or print it in parts from the program that wrote it", typeset.MaxRuns)}
+		return nil, &Refusal{Sentence: fmt.Sprintf("it is too wide or too long, as it would be set in over %d parts: leave out columns or rows, or print it in parts from the program that wrote it", typeset.MaxRuns)}
 	}
 	return out, nil
 }

@@ -53,11 +53,7 @@ func Run(ctx context.Context, doc *pdf.Document, checks []Check) ([]Finding, err
 		out = append(out, f...)
 	}
 	if failed > 0 {
-		s := "one of the checks failed on this document: what it looks for may be there"
-		if failed > 1 {
-			s = fmt.Sprintf("%s failed on this document: what they look for may be there", step.Count(failed, "check"))
-		}
-		out = append(out, Finding{Kind: Unchecked, Asks: true, Sentence: s})
+		out = append(out, Finding{Kind: Unchecked, Asks: true, Sentence: fmt.Sprintf("%s failed on this document: a problem may go unnoticed", step.Count(failed, "check"))})
 	}
 	return out, nil
 }
