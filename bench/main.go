@@ -109,6 +109,16 @@ func run(ctx context.Context, only string) error {
 		return lists(ctx, dir, docs)
 	case "crowd":
 		return crowd(ctx, dir, docs)
+	case "beside":
+		d, err := openDesk(filepath.Join(dir, "beside"))
+		if err != nil {
+			return err
+		}
+		defer d.Close()
+		if _, err := stock(ctx, d, filepath.Join(dir, "ten.pdf"), docs[10]); err != nil {
+			return err
+		}
+		return besideTexts(ctx, dir, d, docs)
 	case "searches":
 		return searches(ctx, dir)
 	}
@@ -146,6 +156,9 @@ func run(ctx context.Context, only string) error {
 		return err
 	}
 	if err := lists(ctx, dir, docs); err != nil {
+		return err
+	}
+	if err := crowd(ctx, dir, docs); err != nil {
 		return err
 	}
 	return searches(ctx, dir)

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"log/slog"
+	"os"
 	"strings"
 	"sync"
 	"time"
@@ -17,12 +18,40 @@ import (
 
 // openWritten opens the database of a data folder that is worked on: WAL with synchronous=FULL, so that what was committed is on the disk.
 func openWritten(path string, log *slog.Logger) (*gorm.DB, error) {
-	dsn := "file:" + path + "?_pragma=secure_delete(1)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_txlock=immediate"
+	dsn := "file:" + path + "?_pragma=secure_delete(1)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_pragma=wal_autocheckpoint(0)&_txlock=immediate"
 	conn, err := sql.Open(driver.DriverName, dsn)
 	if err != nil {
 		return nil, err
 	}
 	return gorm.Open(driver.Dialector{DSN: dsn, Conn: newWriters(conn)}, &gorm.Config{Logger: quietLog{log, slowStatement}})
+}
+
+// Checkpoints, which bring what is in the log of writes into the database, are made beside the writers, and not by the one that happens to commit: others would wait
+// for the disk until it is done.
+const (
+	checkpointEvery = 300 * time.Millisecond
+	checkpointFrom  = 4 << 20 // bytes of the log
+)
+
+// checkpointing makes checkpoints until ctx ends. A passive one waits for nobody, and nobody waits for it (SQLite, wal_checkpoint_v2).
+func checkpointing(ctx context.Context, db *sql.DB, log string) {
+	var was os.FileInfo
+	tick := time.NewTicker(checkpointEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		now, err := os.Stat(log)
+		if err != nil || now.Size() < checkpointFrom || was != nil && was.ModTime().Equal(now.ModTime()) {
+			continue
+		}
+		was = now
+		var busy, pages, moved int
+		_ = db.QueryRowContext(ctx, "PRAGMA wal_checkpoint(PASSIVE)").Scan(&busy, &pages, &moved) // the next one goes on
+	}
 }
 
 // writers lets one transaction write at a time, in the order in which they came. SQLite itself allows one writer too, but has the others try again

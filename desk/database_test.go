@@ -61,7 +61,7 @@ func TestTextsAreWrittenInPieces(t *testing.T) {
 		time.Sleep(time.Duration(len(part)) * 100 * time.Microsecond) // a row takes a tenth of a millisecond
 		return nil
 	}))
-	assert.LessOrEqual(t, longest, 320, "30 ms of rows, and a little")
+	assert.LessOrEqual(t, longest, 320, "20 ms of rows, and a little")
 	assert.Greater(t, pieces, 15)
 }
 

@@ -2,6 +2,7 @@ package desk
 
 import (
 	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -59,7 +60,8 @@ type Desk struct {
 	others   []Holding             // of other packages; guarded by mu
 	cleaning sync.Mutex            // one cleans at a time
 
-	moreChecks []finding.Check
+	moreChecks     []finding.Check
+	endCheckpoints func()
 }
 
 // Errors that the web tells apart.
@@ -112,6 +114,19 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	if err := migrate(db); err != nil {
 		return nil, err
 	}
+	conn, err := db.DB()
+	if err != nil {
+		return nil, err
+	}
+	ctx, endCheckpoints := context.WithCancel(context.Background())
+	var checkpoints sync.WaitGroup
+	checkpoints.Go(func() { checkpointing(ctx, conn, filepath.Join(dir, databaseName+"-wal")) })
+	defer func() {
+		if err != nil {
+			endCheckpoints()
+			checkpoints.Wait()
+		}
+	}()
 	cache := opt.PDFiumCache
 	if cache == "" {
 		cache = filepath.Join(dir, "pdfium")
@@ -124,6 +139,7 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 		Store: store, db: db, dir: dir, lock: lock, registry: opt.Registry, pool: pool, log: opt.Log, now: opt.Now, maxWork: cmp.Or(opt.MaxWork, pdf.MaxWork),
 		live: map[uint]*live{}, bases: map[string]*openBase{}, hashing: make(chan struct{}, 2),
 		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{}, purged: map[uint]bool{}, moreChecks: opt.Checks,
+		endCheckpoints: func() { endCheckpoints(); checkpoints.Wait() },
 	}
 	d.pictures.gone = d.Purged
 	d.pictures.work, d.readings.work = d.workFolder(), d.workFolder()
@@ -165,6 +181,7 @@ func (d *Desk) Close() error {
 	d.work.stop()
 	d.stopReading()
 	d.pool.Close()
+	d.endCheckpoints()
 	sql, err := d.db.DB()
 	if err == nil {
 		err = sql.Close()

@@ -94,7 +94,7 @@ func present(tx *gorm.DB, document uint) error {
 }
 
 const (
-	pieceTime = 30 * time.Millisecond // that a small transaction is to take
+	pieceTime = 20 * time.Millisecond // that a small transaction is to take
 	leastRows = 4
 	mostRows  = 400
 )
