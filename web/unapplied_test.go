@@ -84,6 +84,10 @@ func TestTypedIsTakenBack(t *testing.T) {
 	value := `(document.querySelector(".amend-field")?.value ?? "")`
 	o.click("#undo")
 	o.wait(`() => ` + value + `.endsWith(" First.")`)
+	o.click("#undo") // all of it: what is left is the text as it stands on the page
+	o.wait(`() => ` + value + `.endsWith("where the silt is soft.")`)
+	o.click("#redo")
+	o.wait(`() => ` + value + `.endsWith(" First.")`)
 	o.click("#redo")
 	o.wait(`() => ` + value + `.endsWith(" First. Second.")`)
 	assert.Contains(t, o.text("#trail"), "Added", "the trail is as it was")

@@ -170,12 +170,13 @@ export class Field {
   undo(back) {
     const [from, to] = back ? [this.past, this.future] : [this.future, this.past];
     const s = from.pop();
-    if (!s) return;
+    if (!s) return false;
     to.push(this.shot());
     Object.assign(this, { value: s.value, edits: s.edits, forms: s.forms, flags: s.flags, kind: "" });
     this.field.value = s.value;
     this.field.setSelectionRange(...s.at);
     this.send();
+    return true;
   }
 
   // style gives what is selected, or all of it, another look.

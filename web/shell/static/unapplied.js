@@ -3,7 +3,7 @@
 import { el } from "./dom.js";
 import { state } from "./state.js";
 
-let holder = null; // {dirty() -> bool, apply() -> Promise<string>: "" or why not, undo(), redo()}
+let holder = null; // {dirty() -> bool, apply() -> Promise<string>: "" or why not, undo() and redo() -> bool: whether there was something}
 
 // hold is called by whoever types; it ends with the signal, or with release.
 export function hold(h, signal) {
@@ -57,15 +57,13 @@ export function leads(e, a) {
 // startUnapplied listens for whatever would take away what is typed; say puts a line where messages stand.
 export function startUnapplied(say) {
   document.addEventListener("click", async (e) => {
-    if (!dirty()) return;
-    const history = e.target.closest?.("#undo, #redo");
-    if (history) { // within what is typed
+    const history = holder && e.target.closest?.("#undo, #redo");
+    if (history && holder[history.id]()) { // within what is typed, as long as there is something
       e.preventDefault();
       e.stopImmediatePropagation();
-      if (history.id === "undo") holder.undo();
-      else holder.redo();
       return;
     }
+    if (!dirty()) return;
     const a = e.target.closest?.("a[href]");
     if (!leads(e, a)) return;
     e.preventDefault();
