@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -19,6 +20,7 @@ import (
 	"sync"
 	"time"
 
+	"glenrain/core/child"
 	"glenrain/core/pdf"
 	"glenrain/demo"
 	"glenrain/desk"
@@ -100,7 +102,43 @@ func crowd(ctx context.Context, dir string, docs map[int]*pdf.Document) error {
 			return w.why
 		}
 	}
-	return besideTexts(ctx, dir, d, docs)
+	return errors.Join(besideTexts(ctx, dir, d, docs), besideListings(ctx, d))
+}
+
+// besideListings measures how long a note of three lines waits to arrive while somebody else has four long listings set.
+func besideListings(ctx context.Context, d *desk.Desk) error {
+	arrive := func(ctx context.Context, name, text string) error {
+		in, err := d.Store.Create()
+		if err != nil {
+			return err
+		}
+		if _, err := in.Write([]byte(text)); err != nil {
+			in.Drop()
+			return err
+		}
+		_, err = d.Arrive(ctx, desk.Arrival{Person: 1, Name: name}, in)
+		return err
+	}
+	long, stop := context.WithCancel(child.For(ctx, "isla"))
+	var wg sync.WaitGroup
+	for i := range 4 {
+		wg.Go(func() {
+			_ = arrive(long, fmt.Sprintf("levels %d.txt", i), strings.Repeat("level 1.2 at the north quay, wind of force 4 from the west\n", 100_000)) // it is stopped
+		})
+	}
+	time.Sleep(2 * time.Second)
+	mid, worst, err := times(5, func(i int) (time.Duration, error) {
+		start := time.Now()
+		err := arrive(child.For(ctx, "tomas"), fmt.Sprintf("note %d.md", i), "# Berth 4\n\nThe berth is clear.\n")
+		return time.Since(start), err
+	})
+	stop()
+	wg.Wait()
+	if err != nil {
+		return err
+	}
+	fmt.Printf("\nA note of three lines, while somebody else has four listings of 100,000 lines set: %.1f s (median of 5), %.1f s at most, until it is a document.\n", mid.Seconds(), worst.Seconds())
+	return nil
 }
 
 // besideTexts measures how long others wait to write, and to open a document, while a document of 5,000 pages arrives and its texts are written.

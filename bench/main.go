@@ -118,7 +118,7 @@ func run(ctx context.Context, only string) error {
 		if _, err := stock(ctx, d, filepath.Join(dir, "ten.pdf"), docs[10]); err != nil {
 			return err
 		}
-		return besideTexts(ctx, dir, d, docs)
+		return errors.Join(besideTexts(ctx, dir, d, docs), besideListings(ctx, d))
 	case "searches":
 		return searches(ctx, dir)
 	}
