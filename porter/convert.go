@@ -123,7 +123,7 @@ func Convert(ctx context.Context, in Conversion) (*Converted, error) {
 
 // removeAll removes a folder in which something may still be written for a moment.
 func removeAll(dir string) {
-	for range 50 {
+	for range 500 {
 		if os.RemoveAll(dir) == nil {
 			return
 		}

@@ -209,7 +209,8 @@ func TestThrowAwayStation(t *testing.T) {
 	assert.InDelta(t, top, o.page.MustEval(`() => document.getElementById("view").getBoundingClientRect().top`).Num(), 0)
 	// The loose end that it mends leads there from Release.
 	o.go_("/desk/" + id + "/release")
-	assert.Equal(t, "The document has no title of its own", o.text(`.ends a[href$="/sound"]`))
+	assert.Equal(t, "Tint", o.text(`.ends a[href$="/sound"]`), "named by the job that it leads to")
+	assert.Contains(t, o.text(`.ends li:has(a[href$="/sound"])`), "The document has no title of its own")
 	// A route of its own, and its refusal in words.
 	code, body, _ := c.send(http.MethodGet, "/desk/"+id+"/sound/echo", "", nil, "Sec-Fetch-Dest", "empty")
 	assert.Equal(t, http.StatusUnprocessableEntity, code)

@@ -5,6 +5,7 @@ package finding
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"glenrain/core/field"
@@ -43,7 +44,7 @@ func Run(ctx context.Context, doc *pdf.Document, checks []Check) ([]Finding, err
 	doc = doc.In(ctx)
 	for _, c := range checks {
 		f, err := try(doc, c)
-		if over := doc.Over(); over != nil {
+		if over := errors.Join(doc.Over(), ctx.Err()); over != nil {
 			return out, over
 		}
 		if err != nil {

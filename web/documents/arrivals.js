@@ -51,8 +51,10 @@ export function startArrivals() {
     const choice = e.target.closest?.(".arrivals select[data-again]");
     if (choice) again(choice);
   });
-  asksBeforeLeaving();
-  comeBack();
+  if (el("drop")) { // not on every screen of documents, and not for readers
+    asksBeforeLeaving();
+    comeBack();
+  }
   // What was selected before this script was there.
   const early = el("drop-files");
   if (early?.files.length) {
