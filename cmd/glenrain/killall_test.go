@@ -80,7 +80,7 @@ func TestKilledAtAll(t *testing.T) {
 	if testing.Short() {
 		t.Skip("many kills")
 	}
-	kills := 15 // and as many as GLENRAIN_KILLS says
+	kills := 10 // and as many as GLENRAIN_KILLS says
 	if k, err := strconv.Atoi(os.Getenv("GLENRAIN_KILLS")); err == nil {
 		kills = k
 	}

@@ -1,6 +1,6 @@
 // Files that arrive: many at once, each with its progress; what went wrong stands on top, what arrived is folded away; all or one can be
 // cancelled; a locked one asks for its password in its row; the folders they come in are kept.
-import { el, count } from "../dom.js";
+import { el, answer, count } from "../dom.js";
 import { leads } from "../unapplied.js";
 import { waiting } from "./waiting.js";
 
@@ -423,9 +423,9 @@ function askPassword(j) {
 
 // refresh shows the documents as they are now; the list of arrivals stays.
 async function refresh() {
-  const got = await fetch(location.pathname + location.search, { headers: { "HX-Request": "true" } }).catch(() => null);
-  if (!got?.ok) return;
-  const fresh = new DOMParser().parseFromString(await got.text(), "text/html");
+  const got = await answer(location.pathname + location.search, { headers: { "HX-Request": "true" } });
+  if (!got.ok) return;
+  const fresh = new DOMParser().parseFromString(got.text(), "text/html");
   const now = el("document-table");
   const then = fresh.getElementById("document-table");
   if (then) {
