@@ -91,7 +91,7 @@ export function watch() {
 // refresh shows the newest state, unless something is written in the slip or under way, which it would take away: then it offers to.
 function refresh() {
   clearTimeout(waiting);
-  if (document.querySelector("#message .work[data-step]")) { // its outcome shows the newest state by itself
+  if (document.querySelector("#message .work")) { // its outcome would be lost with it
     waiting = setTimeout(() => changedTo !== state.seen && refresh(), 700);
     return;
   }
