@@ -388,7 +388,8 @@ func TestNoteBesideListings(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1, row.Pages)
 	assert.Equal(t, int64(1), n, "all the listings are under way still")
-	left, err := os.ReadDir(d.workFolder())
-	require.NoError(t, err)
-	assert.Empty(t, left)
+	assert.Eventually(t, func() bool {
+		left, err := os.ReadDir(d.workFolder())
+		return err == nil && len(left) == 0
+	}, 30*time.Second, 50*time.Millisecond, "nothing is left below the data folder")
 }

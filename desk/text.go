@@ -230,11 +230,16 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 	for i, k := range read {
 		changed[i] = rows[k]
 	}
+	older := false // the document has another state by now
 	err = d.writeTexts(ctx, s.Document.ID, textChange{gone: slices.Collect(maps.Keys(byKey)), changed: changed, renumbered: renumbered}, func(tx *gorm.DB) error {
-		if about == nil { // it is known
-			return tx.Model(&Document{}).Where("id = ?", s.Document.ID).Update("text_id", s.State.ID).Error
+		if about != nil { // else it is known
+			if err := d.keepAbout(tx, s, s.State.ID, about, rows); err != nil {
+				return err
+			}
 		}
-		return d.keepAbout(tx, s, s.State.ID, about, rows)
+		kept := tx.Model(&Document{}).Where("id = ? and head_id = ?", s.Document.ID, s.State.ID).Update("text_id", s.State.ID)
+		older = kept.RowsAffected == 0
+		return kept.Error
 	})
 	if err != nil {
 		return nil, fmt.Errorf("keeping the text of pages: %w", err)
@@ -243,5 +248,8 @@ func (d *Desk) readTexts(ctx context.Context, s *Snapshot, workers int) ([]PageT
 		rows[k].ID = changed[i].ID
 	}
 	t.state, t.rows, t.err = s.State.ID, rows, nil
+	if older {
+		d.wakeReading()
+	}
 	return rows, nil
 }

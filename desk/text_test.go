@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -220,6 +221,30 @@ func TestTextsKept(t *testing.T) {
 	assert.Equal(t, 1, find(t, d, doc.ID, layout.Query{Text: "oc-tober"}).Hits, "the hyphen is remembered")
 	assert.Equal(t, 1, find(t, d, doc.ID, layout.Query{Text: "october"}).Hits)
 	require.NoError(t, d.Close())
+}
+
+// Whoever takes a step back while the text of its state is being read finds the text of the document as it is, however that ends.
+func TestTextsOfAStateThatWasLeft(t *testing.T) {
+	d := newDesk(t)
+	doc := bring(t, d, "Dues.pdf", wording([]string{"Winter berths are let from October."}, []string{"Nothing of interest."}))
+	require.NoError(t, d.ReadAll(t.Context(), 1))
+	mustDo(t, d, doc.ID, "rotate", `{"pages":["0.1"],"by":90}`)
+	turned := snapshot(t, d, doc.ID)
+	_, err := d.Undo(t.Context(), doc.ID, turned.State.ID, 1)
+	require.NoError(t, err)
+	now := snapshot(t, d, doc.ID)
+	_, known, err := d.Needs(t.Context(), now)
+	require.NoError(t, err)
+	require.True(t, known)
+
+	require.NoError(t, d.readMarked(t.Context(), turned, 1)) // it had begun before
+	assert.Eventually(t, func() bool {
+		_, known, err := d.Needs(t.Context(), now)
+		return err == nil && known
+	}, 10*time.Second, 20*time.Millisecond, "the reader comes back to it by itself")
+	var row Document
+	require.NoError(t, d.db.First(&row, doc.ID).Error)
+	assert.Equal(t, row.HeadID, row.TextID)
 }
 
 // A match in an annotation says so, now and after a start.

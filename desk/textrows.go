@@ -48,11 +48,19 @@ func (d *Desk) writeTexts(ctx context.Context, document uint, c textChange, last
 			return f(tx)
 		})
 	}
-	err := inPieces(c.gone, func(part []string) error {
-		return write(func(tx *gorm.DB) error {
-			return tx.Where("document_id = ? and key in ?", document, part).Delete(&PageText{}).Error
+	var err error
+	if !c.first && len(c.gone)+len(c.changed)+len(c.renumbered) > 0 { // till all are written they are those of no state, whichever the document goes to meanwhile
+		err = write(func(tx *gorm.DB) error {
+			return tx.Model(&Document{}).Where("id = ?", document).Update("text_id", 0).Error
 		})
-	})
+	}
+	if err == nil {
+		err = inPieces(c.gone, func(part []string) error {
+			return write(func(tx *gorm.DB) error {
+				return tx.Where("document_id = ? and key in ?", document, part).Delete(&PageText{}).Error
+			})
+		})
+	}
 	known := clause.OnConflict{DoNothing: true}
 	if !c.first {
 		known = clause.OnConflict{Columns: []clause.Column{{Name: "document_id"}, {Name: "key"}},

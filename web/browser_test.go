@@ -1,6 +1,7 @@
 package web
 
 import (
+	"errors"
 	"fmt"
 	"log/slog"
 	"net/http/httptest"
@@ -171,18 +172,31 @@ func (o *office) says(words string) {
 // wait waits until a condition holds in the page, and says what the page shows when it does not.
 func (o *office) wait(js string, args ...any) {
 	o.t.Helper()
-	if err := rod.Try(func() { o.page.Timeout(15*time.Second).MustWait(js, args...) }); err != nil {
-		o.shot("failed")
-		o.t.Fatalf("waited in vain for %s: %.600s", js, o.page.MustEval(`() => document.body.innerText`).String())
-	}
+	o.waitFor(15*time.Second, js, args)
 }
 
 // waitLong is wait for what takes long.
 func (o *office) waitLong(js string, args ...any) {
 	o.t.Helper()
-	if err := rod.Try(func() { o.page.Timeout(2*time.Minute).MustWait(js, args...) }); err != nil {
+	o.waitFor(2*time.Minute, js, args)
+}
+
+// waitFor takes a condition that throws for one that does not hold: while another page is being loaded there may be no body yet.
+func (o *office) waitFor(most time.Duration, js string, args []any) {
+	o.t.Helper()
+	end := time.Now().Add(most)
+	for {
+		err := rod.Try(func() { o.page.Timeout(time.Until(end)).MustWait(js, args...) })
+		if err == nil {
+			return
+		}
+		var threw *rod.EvalError
+		if errors.As(err, &threw) && time.Now().Before(end) {
+			time.Sleep(50 * time.Millisecond)
+			continue
+		}
 		o.shot("failed")
-		o.t.Fatalf("waited in vain for %s: %.600s", js, o.page.MustEval(`() => document.body.innerText`).String())
+		o.t.Fatalf("waited in vain for %s (%v): %.600s", js, err, o.page.MustEval(`() => document.body.innerText`).String())
 	}
 }
 

@@ -118,7 +118,7 @@ func TestTypedIsTakenBack(t *testing.T) {
 	case <-time.After(20 * time.Second):
 		t.Fatal("reloading does not ask")
 	}
-	o.wait(`() => !document.querySelector("#amend-draft")?.hidden && document.body.dataset.ready === "yes"`)
+	o.wait(`() => document.body?.dataset.ready === "yes" && document.querySelector("#amend-draft")?.hidden === false`)
 	assert.Contains(t, o.text("#amend-draft"), "Text that you typed on page 1 was not applied: “First. Second.”")
 	o.accessible("a draft that is offered")
 	o.shot("draft")
@@ -143,7 +143,7 @@ func TestTypedIsTakenBack(t *testing.T) {
 	o.wait(`() => document.querySelector("#amend-form").hidden && sessionStorage.length === 0`)
 	o.page.MustEval(`(id, d) => sessionStorage.setItem("drafts " + id, d)`, id, draft) // as it is after a browser that stopped
 	o.go_("/desk/" + id + "/amend")
-	o.wait(`() => !document.querySelector("#amend-draft")?.hidden`)
+	o.wait(`() => document.querySelector("#amend-draft")?.hidden === false`)
 	o.writeInFirst(" Meanwhile.")
 	assert.Equal(t, 2, o.page.MustEval(`id => JSON.parse(sessionStorage.getItem("drafts " + id)).length`, id).Int())
 	o.hold(input.ControlLeft, func() { o.press(input.Enter) })
