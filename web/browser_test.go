@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/go-rod/rod"
+	"github.com/go-rod/rod/lib/cdp"
 	"github.com/go-rod/rod/lib/input"
 	"github.com/go-rod/rod/lib/launcher"
 	"github.com/go-rod/rod/lib/proto"
@@ -191,7 +192,8 @@ func (o *office) waitFor(most time.Duration, js string, args []any) {
 			return
 		}
 		var threw *rod.EvalError
-		if errors.As(err, &threw) && time.Now().Before(end) {
+		var left *cdp.Error // the page that was asked
+		if (errors.As(err, &threw) || errors.As(err, &left)) && time.Now().Before(end) {
 			time.Sleep(50 * time.Millisecond)
 			continue
 		}
