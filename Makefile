@@ -1,5 +1,5 @@
-# make demo   builds Glenrain, installs chromium where it is missing, and serves the demo data on 127.0.0.1:8080
-# make test   installs what the tests need and runs them all
+# make demo   (or tools/demo) builds Glenrain, installs chromium where it is missing, and serves the demo data on 127.0.0.1:8080
+# make test   (or tools/test) installs what the tests need and runs them all
 # make bench  measures, and writes docs/BENCH.md
 # make corpus gathers real files, holds what is read and written against other programs, and writes docs/COMPATIBILITY.md
 # make agree  holds the text of real files against what other programs read, and writes docs/AGREEMENT.md
@@ -8,7 +8,7 @@
 # make fuzz   tries changed real files, and then runs each fuzz target, for TIME (2m) each
 # make hostile takes files that are made to stop the program through all of it, and those in the folder HOSTILE
 # make recognition recognizes pages of known text, beside the plain engine, and writes docs/RECOGNITION.md
-# make amending amends paragraphs of real files, and writes docs/AMENDING.md
+# make editing edits paragraphs of real files, and writes docs/EDITING.md
 # make lint   vet, gofmt and staticcheck
 # make shots  pictures of the main views, into docs/screenshots
 export CGO_ENABLED ?= 0
@@ -21,7 +21,7 @@ TIME ?= 2m
 SEED ?= 1
 HOSTILE ?= $(CURDIR)/mutate/seeds
 
-.PHONY: demo build test lint bench papers corpus agree walk hostile recognition amending fuzz shots vendor
+.PHONY: demo build test lint bench papers corpus agree walk hostile recognition editing fuzz shots vendor
 
 demo: build
 	-tools/need chromium:chromium tesseract:tesseract-ocr /usr/share/hunspell/en_US.dic:hunspell-en-us /usr/share/hunspell/en_GB.dic:hunspell-en-gb
@@ -70,9 +70,9 @@ recognition: papers
 	tools/need tesseract:tesseract-ocr /usr/share/tesseract-ocr/5/tessdata/deu.traineddata:tesseract-ocr-deu /usr/share/hunspell/en_US.dic:hunspell-en-us chromium:chromium pdftotext:poppler-utils
 	GLENRAIN_PAPERS=$(PAPERS) go run ./recognition > docs/RECOGNITION.md.new && mv docs/RECOGNITION.md.new docs/RECOGNITION.md
 
-amending: papers
+editing: papers
 	tools/need qpdf:qpdf pdftotext:poppler-utils mutool:mupdf-tools
-	go run ./amending $(PAPERS) > docs/AMENDING.md.new && mv docs/AMENDING.md.new docs/AMENDING.md
+	go run ./editing $(PAPERS) > docs/EDITING.md.new && mv docs/EDITING.md.new docs/EDITING.md
 
 fuzz: papers
 	go run ./mutate -time $(TIME) $(PAPERS)

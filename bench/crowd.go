@@ -235,7 +235,7 @@ func (p *person) types(page string) (time.Duration, error) {
 		return 0, err
 	}
 	start := time.Now()
-	res, err := p.http.Post(p.base+p.doc+"/amend/set/"+page, "application/json", bytes.NewReader(sent))
+	res, err := p.http.Post(p.base+p.doc+"/edit/set/"+page, "application/json", bytes.NewReader(sent))
 	if err != nil {
 		return 0, err
 	}

@@ -103,8 +103,8 @@ func run(ctx context.Context, only string) error {
 		return collect(ctx, dir, byelaws)
 	case "arrange":
 		return arranged(ctx, dir, byelaws, docs)
-	case "amend":
-		return amended(ctx, dir, byelaws, docs)
+	case "edit":
+		return edited(ctx, dir, byelaws, docs)
 	case "lists":
 		return lists(ctx, dir, docs)
 	case "crowd":
@@ -152,7 +152,7 @@ func run(ctx context.Context, only string) error {
 	if err := arranged(ctx, dir, byelaws, docs); err != nil {
 		return err
 	}
-	if err := amended(ctx, dir, byelaws, docs); err != nil {
+	if err := edited(ctx, dir, byelaws, docs); err != nil {
 		return err
 	}
 	if err := lists(ctx, dir, docs); err != nil {

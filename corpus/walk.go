@@ -19,6 +19,7 @@ import (
 
 	"glenrain/core/annot"
 	"glenrain/core/draw"
+	"glenrain/core/house"
 	"glenrain/core/jobs"
 	"glenrain/core/outgoing"
 	"glenrain/core/pdf"
@@ -208,6 +209,15 @@ func (w *walked) open(ctx context.Context, dir string) (done func(), err error) 
 	return func() { _, _ = f.Close(), g.Close() }, err
 }
 
+// reads holds sentences that people get against the house's patterns of plain English.
+func (w *walked) reads(kind string, sentences ...string) {
+	for _, s := range sentences {
+		if words, instead := house.Wrong(s); words != "" {
+			w.miss("step %s says %q: %q (%s)", kind, s, words, instead)
+		}
+	}
+}
+
 // one does one step of a random kind.
 func (w *walked) one(ctx context.Context, q *step.Sequence, n int, lent *lender) {
 	kinds := w.reg.Kinds()
@@ -231,12 +241,14 @@ func (w *walked) one(ctx context.Context, q *step.Sequence, n int, lent *lender)
 		res, err := q.Run(ctx, s, &step.Env{Now: time.Unix(1_800_000_000, 0).UTC(), Seed: [16]byte{byte(n), byte(w.seed)}, Step: n, Sources: lent})
 		var refusal *step.Refusal
 		if errors.As(err, &refusal) {
+			w.reads(kind, refusal.Sentence)
 			continue
 		}
 		if err != nil {
 			w.miss("step %s %s: %v", kind, raw, err)
 			return
 		}
+		w.reads(kind, append([]string{res.Sentence}, res.Warnings...)...)
 		w.kinds[kind]++
 		w.done = append(w.done, fmt.Sprintf("%s %s", kind, raw))
 		w.told = append(w.told, res.Warnings...)
@@ -388,9 +400,9 @@ func (w *walked) values(kind string, q *step.Sequence) (map[string]any, lentPage
 		return map[string]any{"pages": some(), "margin": "12mm", "how": pick("wider paper", "move", "make smaller")}, lentPages{}
 	case "label", "labels-remove", "bookmark-add", "bookmark-change", "bookmark-move", "bookmark-remove", "bookmarks-make", "contents", "contents-change",
 		"duplicate", "replace", "sheets",
-		"recognize", "recognize-words", "set-text", "replace-text", "amend-paragraph",
-		"add-text", "move-things", "bring-things", "remove-things", "change-picture", "tone-pages", "replace-picture", "add-picture", "add-shape", "change-shape":
-		// They change by intention what is held here: labels, bookmarks, or which page comes from where; or words, which amending holds against other programs; or they need the engine that reads pictures, for seconds a page. core/jobs tries them by themselves.
+		"recognize", "recognize-words", "set-text", "replace-text", "edit-paragraph",
+		"add-text", "move-objects", "bring-objects", "remove-objects", "change-picture", "tone-pages", "replace-picture", "add-picture", "add-shape", "change-shape":
+		// They change by intention what is held here: labels, bookmarks, or which page comes from where; or words, which editing holds against other programs; or they need the engine that reads pictures, for seconds a page. core/jobs tries them by themselves.
 		return nil, lentPages{}
 	case "number":
 		return map[string]any{"pages": some(), "edge": pick("top", "bottom")}, lentPages{}

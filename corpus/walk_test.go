@@ -44,7 +44,7 @@ func papersOf() []byte {
 	return f.Bytes()
 }
 
-// held holds a file that was handed out against the one it was, pages by their numbers as they were.
+// held holds an exported file against the one it was, pages by their numbers as they were.
 func held(t *testing.T, before, out []byte, final func(*pdf.Document)) []string {
 	dir := t.TempDir()
 	base, is := filepath.Join(dir, "was.pdf"), filepath.Join(dir, "is.pdf")

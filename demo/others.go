@@ -37,7 +37,7 @@ func berthApplications() (File, error) {
 	sum := style(excelize.Style{CustomNumFmt: &money, Font: &excelize.Font{Bold: true}, Border: []excelize.Border{{Type: "top", Style: 2, Color: "22302C"}}})
 	do(f.SetCellValue(sheet, "A1", "Winter berths 2027: applications"))
 	do(f.SetCellStyle(sheet, "A1", "A1", title))
-	do(f.SetSheetRow(sheet, "A3", &[]any{"No.", "Vessel", "Holder", "Length (m)", "Wishes for", "Received", "Fee (crowns)"}))
+	do(f.SetSheetRow(sheet, "A3", &[]any{"No.", "Vessel", "Holder", "Length (m)", "Berth requested", "Received", "Fee (crowns)"}))
 	do(f.SetCellStyle(sheet, "A3", "G3", head))
 	vessels := []string{"Grey Petrel", "Skerry Lass", "Nine Fathoms", "Old Ebb", "Kittiwake", "Sound Reason", "Morning Slack", "The Second Bell", "Brae Head", "Turnstone"}
 	holders := []string{"E. Marwick", "J. Flett", "R. Inkster", "S. Drever", "M. Leask"}
@@ -54,7 +54,7 @@ func berthApplications() (File, error) {
 	do(f.SetCellStyle(sheet, "E4", fmt.Sprintf("E%d", last), text))
 	do(f.SetCellStyle(sheet, "F4", fmt.Sprintf("F%d", last), date))
 	do(f.SetCellStyle(sheet, "G4", fmt.Sprintf("G%d", last), fee))
-	do(f.SetCellValue(sheet, fmt.Sprintf("F%d", last+1), "Together"))
+	do(f.SetCellValue(sheet, fmt.Sprintf("F%d", last+1), "Total"))
 	do(f.SetCellFormula(sheet, fmt.Sprintf("G%d", last+1), fmt.Sprintf("SUM(G4:G%d)", last)))
 	do(f.SetCellStyle(sheet, fmt.Sprintf("F%d", last+1), fmt.Sprintf("G%d", last+1), sum))
 	for col, w := range map[string]float64{"A": 6, "B": 24, "C": 16, "D": 11, "E": 15, "F": 14, "G": 14} {
@@ -79,7 +79,7 @@ func pilotLetter() (File, error) {
 	}
 	var rows strings.Builder
 	cell := func(text string) string { return `<w:tc><w:tcPr/>` + p(`<w:spacing w:after="0"/>`, text) + `</w:tc>` }
-	rows.WriteString(`<w:tr><w:trPr><w:tblHeader/></w:trPr>` + cell("Signal") + cell("Means") + cell("Answered by") + `</w:tr>`)
+	rows.WriteString(`<w:tr><w:trPr><w:tblHeader/></w:trPr>` + cell("Signal") + cell("Meaning") + cell("Answered by") + `</w:tr>`)
 	for _, r := range [][3]string{{"One long", "The dredger leaves the face", "One long from the office"}, {"Two short", "Keep to the eastern side", "Nothing"}, {"Five short", "Stop where you are", "Five short"}} {
 		rows.WriteString(`<w:tr>` + cell(r[0]) + cell(r[1]) + cell(r[2]) + `</w:tr>`)
 	}

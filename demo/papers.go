@@ -33,7 +33,7 @@ func letter() (File, error) {
 		"Between Monday 11 January and Friday 5 March 2027 the Trust will have the berths along the north face dredged to their charted depth. The survey of October found up to half a metre of silt between stations 14 and 19, where vessels drawing more than 2.1 metres already take the ground at low water springs. The full survey report goes with this letter.",
 		"While the dredger lies at the north face, berths North 1 to North 6 must be empty. Every vessel berthed there is offered a place of the same length at the ice quay or in the inner basin, at no charge for the move. Please tell the harbour office by 18 December which of the two you prefer; whoever does not answer will be given a place at the ice quay.",
 		"Shore power at the ice quay is limited to 6 amperes a berth. Vessels that need more for frost protection should ask for the inner basin. Mooring lines must be doubled from 1 December on, with chafing gear at every fairlead: two parted lines in the gale of 9 November damaged three neighbours.",
-		"The tariff for 2027 is unchanged for vessels up to eight metres. For longer ones it rises by three parts in a hundred; the tariff sheet is on the second page. Berth fees fall due on 31 January as in other years.",
+		"The tariff for 2027 is unchanged for vessels up to eight metres. For longer ones it rises by three per cent; the tariff sheet is on the second page. Berth fees fall due on 31 January as in other years.",
 		"If you keep a trailer, a cradle or a tender on the hard standing behind the ice house, move it to the ferry field by 4 January, since the spoil barge will be loaded there. What is left will be moved by the Trust, at the owner's cost.",
 		"With good wishes for the winter,",
 	} {

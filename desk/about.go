@@ -34,12 +34,12 @@ type TraitKind struct {
 
 // TraitKinds are the traits there are, in the order of their weight.
 var TraitKinds = []TraitKind{
-	{"no-text", "pictures without text", true},
-	{"part-text", "partly pictures of text", true},
+	{"no-text", "without searchable text", true},
+	{"part-text", "partly scanned", true},
 	{"xfa", "form not shown", true},
-	{"mended", "damaged and mended", true},
+	{"mended", "damaged and repaired", true},
 	{"signed", "signed", true},
-	{"locked", "came locked", true},
+	{"locked", "was locked", true},
 	{"fonts", "fonts not embedded", true},
 	{"left-out", "something left out", true},
 	{"heavy", "over 10 MB", true},
@@ -48,7 +48,7 @@ var TraitKinds = []TraitKind{
 	{"form", "form fields", false},
 	{"attachments", "attached files", false},
 	{"layers", "layers", false},
-	{"text-layer", "invisible text layer", false},
+	{"text-layer", "text layer", false},
 	{"sizes", "several page sizes", false},
 	{"untagged", "not tagged", false},
 }
@@ -90,9 +90,9 @@ func (a *About) Say(kind string, row *Document) string {
 	}
 	switch kind {
 	case "no-text":
-		return pages(a.PicturePages, "is a picture without text", "are pictures without text")
+		return pages(a.PicturePages, "is a picture with no searchable text", "are pictures with no searchable text")
 	case "part-text":
-		return pages(a.PartPages, "is a picture of text with a little text on it", "are pictures of text with a little text on them")
+		return pages(a.PartPages, "is a scan with a little text on it", "are scans with a little text on them")
 	case "fonts":
 		if a.LooseFonts == 1 {
 			return "1 font is not embedded"
@@ -103,9 +103,9 @@ func (a *About) Say(kind string, row *Document) string {
 	case "heavy":
 		return "over 10 MB"
 	case "mended":
-		return "was damaged and mended"
+		return "was damaged and has been repaired"
 	case "locked":
-		return "came locked with a password"
+		return "was locked with a password"
 	}
 	for _, f := range row.Found() {
 		if f.Kind == kind {

@@ -39,9 +39,9 @@ func (n *NeedsPassword) Error() string { return fmt.Sprintf("“%s”: %s", n.Na
 
 func lockedSentence(password string) string {
 	if password == "" {
-		return "the file is locked: it needs its password"
+		return "this file is locked: enter its password"
 	}
-	return "this is not the file's password"
+	return "that password is wrong"
 }
 
 // Arrival is a file that is added.
@@ -63,7 +63,7 @@ func (d *Desk) Arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 	}
 	if a.Folder != 0 {
 		if f, err := d.Folder(ctx, a.Person, a.Folder); err != nil || f.ID == 0 {
-			return nil, errors.Join(err, step.Refuse("this folder is not there any more"))
+			return nil, errors.Join(err, step.Refuse("this folder has been deleted"))
 		}
 	}
 	if was, err := d.asked(ctx, a.Person, a.RequestID); err != nil {
@@ -151,7 +151,7 @@ func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 // convert turns a file of another kind into pages, in a file of their own.
 func (d *Desk) convert(ctx context.Context, kind convert.Kind, name string, o convert.Options, in, pages *Incoming) (Made, error) {
 	if kind == convert.Zip {
-		return Made{}, &Refused{name, "this is a zip file, or a package of a kind that is not known here: what is in it was not added"}
+		return Made{}, &Refused{name, "this is a zip file or an unknown kind of package: its contents were not added"}
 	}
 	c := porter.Conversion{Path: in.f.Name(), Size: in.Size, Name: name, Kind: kind, Options: o, Folder: d.workFolder(), Out: pages.f.Name()}
 	c.Options.Fonts = filepath.Join(d.dir, "fonts")
@@ -193,7 +193,7 @@ func (d *Desk) read(ctx context.Context, in, copied *Incoming, password string) 
 	}
 	if r.Problem == porter.Damaged {
 		if saved, err := d.saved(ctx, in, copied); err == nil {
-			saved.Wrong = []string{"it could be saved only by another reader, as far as that understood it"}
+			saved.Wrong = []string{"only part of it could be recovered"}
 			return saved, nil
 		} else if ctx.Err() != nil {
 			return nil, ctx.Err()
@@ -344,13 +344,13 @@ func (d *Desk) describeNew(n *newDocument) error {
 	}
 	row, found := n.row, n.found
 	if row.Mended != "" {
-		found = append([]finding.Finding{{Kind: "mended", Sentence: "was damaged and mended: " + row.Mended}}, found...)
+		found = append([]finding.Finding{{Kind: "mended", Sentence: "was damaged and has been repaired: " + row.Mended}}, found...)
 	}
 	if len(row.Made.Warnings) > 0 && row.Made.Of == "file" {
-		found = append(found, finding.Finding{Kind: "left-out", Sentence: "something of the file was left out: " + strings.TrimSuffix(firstLower(row.Made.Warnings[0]), ".")})
+		found = append(found, finding.Finding{Kind: "left-out", Sentence: "some content was left out: " + strings.TrimSuffix(firstLower(row.Made.Warnings[0]), ".")})
 	}
 	if row.Locked {
-		found = append([]finding.Finding{{Kind: "locked", Sentence: "came locked with a password"}}, found...)
+		found = append([]finding.Finding{{Kind: "locked", Sentence: "was locked with a password"}}, found...)
 	}
 	row.Arrived = toJSON(found)
 	row.Pages, row.Weight = len(b.pages), b.doc.Size()

@@ -89,7 +89,7 @@ func TestMailArrives(t *testing.T) {
 	mail := "From: rona@quay.example\r\nSubject: Readings\r\nContent-Type: multipart/mixed; boundary=b\r\n\r\n--b\r\nContent-Type: text/plain\r\n\r\nPlease see the readings.\r\n--b\r\nContent-Type: text/csv\r\nContent-Disposition: attachment; filename=\"levels.csv\"\r\n\r\ntime,level\r\n06:00,1.2\r\n--b--\r\n"
 	got := arriveEach(t, d, Arrival{Name: "Readings.eml"}, []byte(mail))
 	require.Len(t, got, 2)
-	assert.Equal(t, [2]string{"an e-mail", "a table of values (CSV)"}, [2]string{got[0].Document.Made.String(), got[1].Document.Made.String()})
+	assert.Equal(t, [2]string{"an email", "a table of values (CSV)"}, [2]string{got[0].Document.Made.String(), got[1].Document.Made.String()})
 	s, err := d.Snapshot(t.Context(), got[0].Document.ID)
 	require.NoError(t, err)
 	texts, err := d.Texts(t.Context(), s)
@@ -123,7 +123,7 @@ func TestAgain(t *testing.T) {
 	require.ErrorContains(t, err, "no paper")
 	pdf := bring(t, d, "a.pdf", pdftest.Text(1))
 	_, err = d.Again(t.Context(), 1, pdf.ID, convert.Options{Paper: "A5"}, "")
-	require.ErrorContains(t, err, "was not made of a file")
+	require.ErrorContains(t, err, "was not created from a file")
 }
 
 // What a document is made of is known when it has arrived, and follows its steps; lists are filtered by it.
@@ -156,7 +156,7 @@ func TestAbout(t *testing.T) {
 	all, a, err = d.About(t.Context(), 1, all.ID)
 	require.NoError(t, err)
 	assert.Equal(t, [3]int{2, 1, 3}, [3]int{a.TextPages, a.PicturePages, a.FirstPicture})
-	assert.Equal(t, "1 page is a picture without text", all.Weightiest)
+	assert.Equal(t, "1 page is a picture with no searchable text", all.Weightiest)
 	list, err := d.Documents(t.Context(), Listing{Person: 1, Trait: "no-text", Most: 10})
 	require.NoError(t, err)
 	require.Len(t, list, 1)
@@ -223,7 +223,7 @@ func TestTree(t *testing.T) {
 	require.NoError(t, err)
 	_, err = d.Look(ctx, tomas, row.ID)
 	assert.ErrorIs(t, err, ErrMissing, "the folder it is in is in a closed one")
-	require.ErrorContains(t, d.OpenFolder(ctx, 1, b.ID, false, nil), "is said there")
+	require.ErrorContains(t, d.OpenFolder(ctx, 1, b.ID, false, nil), "change who sees it there")
 	// A folder that is moved into a closed one is closed, with what is in it.
 	_, err = d.MoveFolder(ctx, 1, c.ID, a.ID)
 	require.NoError(t, err)
@@ -246,7 +246,7 @@ func TestTree(t *testing.T) {
 	// A folder that was emptied goes; what is in the Bin of a closed one keeps it.
 	require.NoError(t, d.Bin(ctx, 1, []uint{row.ID}))
 	_, err = d.RemoveFolder(ctx, 1, b.ID)
-	require.ErrorContains(t, err, "purged or moved first")
+	require.ErrorContains(t, err, "delete them for good or move them first")
 	require.NoError(t, d.Purge(ctx, 1, row.ID))
 	_, err = d.RemoveFolder(ctx, 1, b.ID)
 	require.NoError(t, err)

@@ -74,7 +74,7 @@ const (
 func (d *Desk) Compare(ctx context.Context, then, now *Snapshot) (*Compared, error) {
 	a, b := then.Pages(), now.Pages()
 	if len(a) > mostCompare || len(b) > mostCompare {
-		return nil, step.Refuse("documents of up to %s pages are compared", step.Thousands(mostCompare))
+		return nil, step.Refuse("you can compare documents of up to %s pages", step.Thousands(mostCompare))
 	}
 	same := then.Document.ID == now.Document.ID
 	texts, err := d.comparedTexts(ctx, then, now)

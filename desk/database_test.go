@@ -71,7 +71,7 @@ func TestLogHoldsNoContent(t *testing.T) {
 	d := newDesk(t)
 	d.db.Logger = quietLog{log: slog.New(slog.NewTextHandler(&out, nil)), slow: time.Nanosecond}
 	doc := bring(t, d, "Berths.pdf", pdftest.Noted(secrets[0], "BT ET"))
-	mustDo(t, d, doc.ID, "amend-paragraph", `{"page":"1","paragraph":0,"text":"`+secrets[1]+`"}`)
+	mustDo(t, d, doc.ID, "edit-paragraph", `{"page":"1","paragraph":0,"text":"`+secrets[1]+`"}`)
 	require.NoError(t, d.ReadAll(t.Context(), 1))
 	_, err := d.SearchText(t.Context(), 1, secrets[1], 9)
 	require.NoError(t, err)

@@ -67,8 +67,8 @@ type Desk struct {
 // Errors that the web tells apart.
 var (
 	ErrInUse   = errors.New("another server works on this data folder")
-	ErrMissing = errors.New("it is not there any more")
-	ErrNobody  = errors.New("nobody is signed in")
+	ErrMissing = errors.New("it doesn’t exist or has been deleted")
+	ErrNobody  = errors.New("no one is signed in")
 )
 
 // Options say how a desk is opened.
@@ -101,7 +101,7 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 		return nil, ErrInUse
 	}
 	for _, bad := range font.UseFolder(filepath.Join(dir, "fonts")) {
-		opt.Log.Warn("a font of the house can't be used", "why", bad)
+		opt.Log.Warn("a font of the office can’t be used", "why", bad)
 	}
 	store, err := newStore(dir)
 	if err != nil {

@@ -153,7 +153,7 @@ func TestArrive(t *testing.T) {
 	whole := pdftest.Text(3)
 	cut := bring(t, d, "cut.pdf", whole[:bytes.LastIndex(whole, []byte("\nxref\n"))])
 	assert.Equal(t, 3, cut.Pages)
-	assert.Equal(t, "was damaged and mended: its table of objects had to be made again", cut.Found()[0].Sentence)
+	assert.Equal(t, "was damaged and has been repaired: its table of objects was rebuilt", cut.Found()[0].Sentence)
 	mustDo(t, d, cut.ID, "rotate", `{"pages":"1","by":90}`)
 	snap, err := d.Snapshot(t.Context(), cut.ID)
 	require.NoError(t, err)
@@ -297,7 +297,7 @@ func TestRevise(t *testing.T) {
 	key := ins.Step.keys()[0]
 	after := mustDo(t, d, doc.ID, "rotate", fmt.Sprintf(`{"pages":[%q],"by":90}`, key))
 	_, err = d.Revise(t.Context(), Revision{Document: doc.ID, Seen: after.Snapshot.State.ID, Person: 1, Step: ins.Step.ID})
-	require.ErrorContains(t, err, "can't be done without it")
+	require.ErrorContains(t, err, "depends on this step")
 	s, err := d.Snapshot(t.Context(), doc.ID)
 	require.NoError(t, err)
 	assert.Equal(t, after.Snapshot.State.ID, s.State.ID)

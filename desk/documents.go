@@ -318,7 +318,7 @@ func (d *Desk) OpenHandedOut(ctx context.Context, person, id uint) (*os.File, st
 	}
 	f, err := d.openKept(h.SHA)
 	if err == nil {
-		d.Downloaded(ctx, person, h.DocumentID, h.Name, "a file that was handed out")
+		d.Downloaded(ctx, person, h.DocumentID, h.Name, "an exported file")
 	}
 	return f, h.Name, err
 }
@@ -358,7 +358,7 @@ func (d *Desk) nameTaken(ctx context.Context, tx *gorm.DB, person uint, name str
 	if err := tx.Model(&HandOut{}).Where("name_key = ?", nameKey(name)).Where(in, args...).Limit(1).Count(&n).Error; err != nil || n == 0 {
 		return err
 	}
-	return step.Refuse("something was handed out under the name “%s” already: use another name", trimPDF(name))
+	return step.Refuse("a file named “%s” was exported before: use another name", trimPDF(name))
 }
 
 // FreeName gives a name for a copy that nothing was handed out under yet.

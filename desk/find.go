@@ -61,7 +61,7 @@ func (d *Desk) Find(ctx context.Context, s *Snapshot, q layout.Query) (*Found, e
 			return nil, err
 		}
 		if time.Now().After(until) {
-			return nil, step.Refuse("this takes too long to look for in a document of %s: look for something plainer", step.Count(len(rows), "page"))
+			return nil, step.Refuse("this search takes too long in a document of %s: search for something simpler", step.Count(len(rows), "page"))
 		}
 		if r.Text == "" {
 			if k, err := step.ParseKey(r.Key); err == nil {
@@ -104,7 +104,7 @@ func (d *Desk) Find(ctx context.Context, s *Snapshot, q layout.Query) (*Found, e
 // maxPage is how long a page may be read for somebody who looks at it.
 const maxPage = 4 * time.Second
 
-var errPage = step.Refuse("this page takes longer to read than any honest page, and was given up")
+var errPage = step.Refuse("this page takes too long to read, so it was skipped")
 
 // ReadPage interprets and groups one page of a snapshot.
 func (d *Desk) ReadPage(ctx context.Context, s *Snapshot, k step.Key) (*layout.Page, pdf.Geometry, error) {

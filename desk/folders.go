@@ -166,11 +166,11 @@ func (d *Desk) OpenFolder(ctx context.Context, person, id uint, closed bool, peo
 		return ErrMissing
 	}
 	if !f.Mine {
-		return &Forbidden{"only an administrator, or whoever made the folder, says who sees it"}
+		return &Forbidden{"only an administrator or the folder’s owner can change who sees it"}
 	}
 	if f.ParentID != 0 {
 		if up, err := d.Folder(ctx, person, f.ParentID); err == nil && up.Closed {
-			return step.Refuse("“%s” is in “%s”, which is for chosen people: who sees it is said there", f.Name, up.Name)
+			return step.Refuse("“%s” is in “%s”, which is restricted: change who sees it there", f.Name, up.Name)
 		}
 	}
 	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
@@ -179,9 +179,9 @@ func (d *Desk) OpenFolder(ctx context.Context, person, id uint, closed bool, peo
 	if err != nil {
 		return err
 	}
-	what := "“" + f.Name + "” is open to the house"
+	what := "“" + f.Name + "” is visible to everyone"
 	if closed {
-		what = "“" + f.Name + "” is for " + step.Count(len(people), "chosen person")
+		what = "“" + f.Name + "” is for " + step.Count(len(people), "selected person")
 		what = strings.Replace(what, "persons", "people", 1)
 	}
 	d.note(ctx, Record{PersonID: person, What: "folder", Detail: what})
@@ -195,7 +195,7 @@ func (d *Desk) MoveTo(ctx context.Context, person uint, ids []uint, folder uint)
 		return nil, err
 	}
 	if f.ID == 0 {
-		return nil, step.Refuse("this folder is not there any more")
+		return nil, step.Refuse("this folder has been deleted")
 	}
 	for _, id := range ids {
 		row, err := d.setRow(ctx, person, ActMove, id, map[string]any{"folder_id": folder}, func(row *Document) { row.FolderID = folder })
@@ -218,7 +218,7 @@ func (d *Desk) PassOn(ctx context.Context, person, document, to uint) error {
 	}
 	p, err := d.Person(ctx, to)
 	if err != nil {
-		return step.Refuse("choose whom the document is passed on to")
+		return step.Refuse("choose who to share the document with")
 	}
 	if err := d.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&PassedOn{DocumentID: document, PersonID: to, By: person}).Error; err != nil {
 		return err

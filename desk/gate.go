@@ -19,10 +19,10 @@ const (
 	ActChange     Act = "change"     // steps, undo, redo
 	ActRename     Act = "rename"     //
 	ActMove       Act = "move"       // to another folder
-	ActPass       Act = "pass on"    // let somebody else see a document
+	ActPass       Act = "share"      // let somebody else see a document
 	ActBin        Act = "bin"        // delete to the Bin
 	ActRestore    Act = "restore"    // from the Bin
-	ActHandOut    Act = "hand out"   //
+	ActHandOut    Act = "export"     //
 	ActFolder     Act = "folder"     // make one, say who sees it
 	ActPurge      Act = "purge"      // a document, for good
 	ActAdminister Act = "administer" // people, the record, what the house keeps and for how long
@@ -53,11 +53,11 @@ func (r Role) A() string {
 func (r Role) Means() string {
 	switch r {
 	case Administrator:
-		return "does everything, sees every document, and looks after people and the record"
+		return "can do everything, sees every document, and manages people and the activity log"
 	case Member:
-		return "adds, changes and hands out documents"
+		return "can add, change and export documents"
 	}
-	return "looks at documents and comments on them, and never changes them"
+	return "can read documents and comment on them, but not change them"
 }
 
 // allowed is what each role may do; an administrator may do everything.
@@ -77,9 +77,9 @@ func (f *Forbidden) Error() string { return f.Sentence }
 func forbidden(r Role, a Act) error {
 	switch {
 	case a == ActAdminister, a == ActPurge:
-		return &Forbidden{"only an administrator does this"}
+		return &Forbidden{"only an administrator can do this"}
 	case r == Reader:
-		return &Forbidden{"readers look at documents and comment on them; to change something, ask an administrator to make you a member"}
+		return &Forbidden{"you can’t change documents, because you are a reader: ask an administrator to make you a member"}
 	}
 	return &Forbidden{"your role does not allow this"}
 }

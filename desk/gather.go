@@ -59,7 +59,7 @@ func (d *Desk) Gather(ctx context.Context, person uint, ids []uint, pages string
 			return err
 		}
 		if int(n)+len(ids) > maxGathered {
-			return step.Refuse("the list takes up to %s entries", step.Thousands(maxGathered))
+			return step.Refuse("the list can have up to %s entries", step.Thousands(maxGathered))
 		}
 		for i, id := range ids {
 			if err := tx.Create(&Gathered{PersonID: person, Position: int(n) + i, DocumentID: id, Pages: pages}).Error; err != nil {

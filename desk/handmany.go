@@ -40,7 +40,7 @@ const maxHanded = 500
 // PlanHanding tells what handing out would write, before it does: names, which are taken, and loose ends that ask.
 func (d *Desk) PlanHanding(ctx context.Context, h Handing) ([]Planned, error) {
 	if len(h.Documents) > maxHanded {
-		return nil, step.Refuse("up to %s are handed out at once", step.Count(maxHanded, "document"))
+		return nil, step.Refuse("you can export up to %s at once", step.Count(maxHanded, "document"))
 	}
 	var out []Planned
 	names := map[string]int{}
@@ -56,9 +56,9 @@ func (d *Desk) PlanHanding(ctx context.Context, h Handing) ([]Planned, error) {
 			Typed: strings.TrimSpace(h.Typed), Date: d.now(), Number: i + 1, Of: len(h.Documents)})))}
 		switch {
 		case p.Name == "":
-			p.Wrong = "it would have no name: add something to the pattern"
+			p.Wrong = "a file would have no name: add something to the pattern"
 		case h.Pattern.Has("typed") && strings.TrimSpace(h.Typed) == "":
-			p.Wrong = "the file number is not typed yet"
+			p.Wrong = "type the file number first"
 		}
 		p.Name = cleanName(p.Name) + ".pdf"
 		if first, twice := names[nameKey(p.Name)]; twice && p.Wrong == "" {
@@ -68,7 +68,7 @@ func (d *Desk) PlanHanding(ctx context.Context, h Handing) ([]Planned, error) {
 		if p.Wrong == "" && h.Zip == "" {
 			var taken *step.Refusal
 			if err := d.nameTaken(ctx, d.db.WithContext(ctx), h.Person, p.Name); errors.As(err, &taken) {
-				p.Wrong = "a file of this name was handed out before: change the pattern"
+				p.Wrong = "a file with this name was exported before: change the pattern"
 			} else if err != nil {
 				return nil, err
 			}
@@ -96,7 +96,7 @@ func (d *Desk) HandOutMany(ctx context.Context, w *Work, h Handing) (*HandedMany
 	}
 	if h.Folder != 0 {
 		if f, err := d.Folder(ctx, h.Person, h.Folder); err != nil || f.ID == 0 {
-			return nil, errors.Join(err, step.Refuse("this folder is not there any more"))
+			return nil, errors.Join(err, step.Refuse("this folder has been deleted"))
 		}
 	}
 	out := &HandedMany{}
@@ -118,14 +118,14 @@ func (d *Desk) HandOutMany(ctx context.Context, w *Work, h Handing) (*HandedMany
 			if ctx.Err() != nil {
 				return out, ctx.Err()
 			}
-			out.Failed = append(out.Failed, fmt.Sprintf("“%s” was not handed out: %s", p.Document.Name, firstLower(err.Error())))
+			out.Failed = append(out.Failed, fmt.Sprintf("“%s” was not exported: %s", p.Document.Name, firstLower(err.Error())))
 			continue
 		}
 		out.Files = append(out.Files, *f)
 	}
 	w.Set(len(plan), len(plan))
 	if len(out.Files) == 0 && len(out.Failed) > 0 {
-		return out, step.Refuse("nothing was handed out. %s", strings.Join(out.Failed, "; "))
+		return out, step.Refuse("nothing was exported. %s", strings.Join(out.Failed, "; "))
 	}
 	return out, nil
 }
@@ -150,7 +150,7 @@ func (d *Desk) zipDocuments(ctx context.Context, w *Work, h Handing, plan []Plan
 	pages := 0
 	for i, p := range plan {
 		if p.Wrong != "" {
-			return step.Refuse("“%s”: %s; nothing was handed out", p.Document.Name, p.Wrong)
+			return step.Refuse("“%s”: %s; nothing was exported", p.Document.Name, p.Wrong)
 		}
 		s, err := d.Look(ctx, h.Person, p.Document.ID)
 		if err != nil {
@@ -159,7 +159,7 @@ func (d *Desk) zipDocuments(ctx context.Context, w *Work, h Handing, plan []Plan
 		if !h.AsItIs {
 			for _, e := range d.LooseEnds(s) {
 				if e.Asks {
-					return step.Refuse("“%s”: %s. Nothing was handed out; say that it goes out as it is, or mend it first", p.Document.Name, firstLower(e.Sentence))
+					return step.Refuse("“%s”: %s. Nothing was exported: fix this first, or choose to export anyway", p.Document.Name, firstLower(e.Sentence))
 				}
 			}
 		}

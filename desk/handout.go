@@ -81,7 +81,7 @@ func (d *Desk) checks() []finding.Check { return append(jobs.LooseEnds(), d.more
 const maxLooking = 30 * time.Second
 
 var unlocked = finding.Finding{Kind: "unlocked", Asks: true,
-	Sentence: "The document came locked with a password; the file that goes out is not locked"}
+	Sentence: "The document was locked with a password; the exported file is not locked"}
 
 // HandOut writes the document anew, whole, as a file to give away: only what can be
 // reached, nothing of what was undone or removed.
@@ -124,14 +124,14 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 	}
 	if o.Folder != 0 {
 		if f, err := d.Folder(ctx, o.Person, o.Folder); err != nil || f.ID == 0 {
-			return nil, errors.Join(err, step.Refuse("this folder is not there any more; nothing was handed out"))
+			return nil, errors.Join(err, step.Refuse("this folder has been deleted; nothing was exported"))
 		}
 		if o.Lock {
-			return nil, step.Refuse("a locked file is not kept in a folder: hand it out without keeping it there")
+			return nil, step.Refuse("you can’t save a locked file in a folder: export it without saving it there")
 		}
 	}
 	if o.Lock && !s.CanLock() || o.Signed && !s.CanKeepSignature() {
-		return nil, step.Refuse("the document can't be handed out in this way")
+		return nil, step.Refuse("you can’t export the document this way")
 	}
 	name := s.Document.Name + ".pdf"
 	if !o.Replace {

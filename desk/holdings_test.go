@@ -140,7 +140,7 @@ func TestPurgedIsGone(t *testing.T) {
 	_, err := d.Search(ctx, 1, secrets[0], 9)
 	require.NoError(t, err)
 	for _, c := range [][2]string{
-		{"amend-paragraph", `{"page":"1","paragraph":0,"text":"The ` + secrets[0] + ` quay of ` + secrets[1] + `"}`},
+		{"edit-paragraph", `{"page":"1","paragraph":0,"text":"The ` + secrets[0] + ` quay of ` + secrets[1] + `"}`},
 		{"replace-text", `{"pages":"all","pairs":[{"find":"quay","with":"` + secrets[1] + `"}]}`},
 		{"mark-text", `{"page":"1","quads":[[20,245,120,245,20,262,120,262]],"how":"highlight","text":"` + secrets[0] + `"}`},
 		{"blank", `{"to":"end","count":2}`},

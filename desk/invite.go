@@ -36,7 +36,7 @@ type Invite struct {
 }
 
 // ErrInvite: a one-time address that was used, is too old, or never was.
-var ErrInvite = errors.New("this address was used before or is too old")
+var ErrInvite = errors.New("this link was used before or has expired")
 
 // Valid is how long a one-time address can be used.
 const Valid = 3 * 24 * time.Hour
@@ -98,7 +98,7 @@ func (d *Desk) Reset(ctx context.Context, person, of uint) (string, error) {
 	}
 	token, err := d.invite(ctx, Invite{Kind: InviteReset, PersonID: of, By: person, For: p.Name}, Valid)
 	if err == nil {
-		d.note(ctx, Record{PersonID: person, Who: atMachine(person), What: "password", Detail: "an address to set a new one, for " + p.Name})
+		d.note(ctx, Record{PersonID: person, Who: atMachine(person), What: "password", Detail: "a link to set a new one, for " + p.Name})
 	}
 	return token, err
 }
@@ -133,7 +133,7 @@ func (d *Desk) Void(ctx context.Context, person uint, number string) error {
 	if err := d.db.WithContext(ctx).Delete(&Invite{}, "number = ?", number).Error; err != nil {
 		return err
 	}
-	d.note(ctx, Record{PersonID: person, What: "invited", Detail: "the address for " + strings.TrimSpace(string(in.Role)+" "+in.For) + " is void"})
+	d.note(ctx, Record{PersonID: person, What: "invited", Detail: "the link for " + strings.TrimSpace(string(in.Role)+" "+in.For) + " cancelled"})
 	return nil
 }
 
@@ -210,7 +210,7 @@ func (d *Desk) Accept(ctx context.Context, token string, a Accepted) (*Person, e
 			if err := endAll(tx, p.ID, ""); err != nil {
 				return err
 			}
-			return d.noteIn(ctx, tx, Record{PersonID: p.ID, What: "password", Detail: "set by a one-time address; all sessions ended"})
+			return d.noteIn(ctx, tx, Record{PersonID: p.ID, What: "password", Detail: "set by a one-time link; all sessions ended"})
 		}
 		return nil
 	})

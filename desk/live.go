@@ -26,7 +26,7 @@ type Reservation struct {
 type Busy struct{ Reservation }
 
 func (b *Busy) Error() string {
-	return fmt.Sprintf("%s is running “%s” on this document; it can be read, and changed again when that has ended", b.Who, b.What)
+	return fmt.Sprintf("%s is running “%s” on this document; you can read it now and change it when that finishes", b.Who, b.What)
 }
 
 func newLive() *live {

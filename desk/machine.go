@@ -69,7 +69,7 @@ func (m *AtMachine) Reset(ctx context.Context, signIn string) (string, error) {
 		return "", err
 	}
 	if p.ID == 0 {
-		return "", step.Refuse("nobody signs in with the name %q", signIn)
+		return "", step.Refuse("no one signs in with the name %q", signIn)
 	}
 	return m.d.Reset(ctx, 0, p.ID)
 }

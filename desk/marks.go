@@ -64,7 +64,7 @@ func (d *Desk) Taken(ctx context.Context, s *Snapshot, k step.Key, ranges [][2]i
 	var words []string
 	for _, part := range ranges {
 		if part[0] < 0 || part[1] < part[0] || part[1] >= len(r.Words) {
-			return nil, "", step.Refuse("the text that was selected is not there any more: select it again")
+			return nil, "", step.Refuse("the selected text has changed: select it again")
 		}
 		from, to := r.Words[part[0]].From, r.Words[part[1]].To
 		words = append(words, strings.Fields(strings.ReplaceAll(r.Text[from:to], "\u00ad", ""))...)

@@ -312,10 +312,10 @@ func migrate(db *gorm.DB) error {
 			return tx.AutoMigrate(&Person{}, &Session{}, &Invite{}, &Folder{}, &Document{}, &State{}, &Step{}, &HandOut{})
 		},
 	}, {
-		ID:      "2: documents that came locked or damaged",
+		ID:      "2: locked and damaged documents",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Document{}) },
 	}, {
-		ID:      "3: folds, locking again, signed files handed out as they are",
+		ID:      "3: folds, locking again, signed files exported as they are",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Document{}, &State{}, &HandOut{}) },
 	}, {
 		ID:      "4: the text of pages, searched",
@@ -330,7 +330,7 @@ func migrate(db *gorm.DB) error {
 		ID:      "7: roles, closed folders, sessions of people, the record",
 		Migrate: migrate7,
 	}, {
-		ID:      "8: what documents are made of, a tree of folders, a list of what is to be combined",
+		ID:      "8: details of documents, a tree of folders, the combine list",
 		Migrate: migrate8,
 	}, {
 		ID:      "9: acts in several documents, splits, files that are kept in a folder",
@@ -339,7 +339,7 @@ func migrate(db *gorm.DB) error {
 		ID:      "10: scanners",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Scanner{}) },
 	}, {
-		ID:      "11: words of the house",
+		ID:      "11: the office dictionary",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&LearnedWord{}) },
 	}, {
 		ID:      "12: names of states",

@@ -298,7 +298,7 @@ func (s *Snapshot) writeNotes() (string, error) {
 func (s *Snapshot) readNotes(text string) error {
 	var n notes
 	if err := json.Unmarshal([]byte(text), &n); err != nil {
-		return fmt.Errorf("what is known of pages: %w", err)
+		return fmt.Errorf("the notes on pages: %w", err)
 	}
 	pages, err := s.PDF.Pages()
 	if err != nil {
@@ -306,7 +306,7 @@ func (s *Snapshot) readNotes(text string) error {
 	}
 	words := strings.Fields(n.Keys)
 	if len(words) != len(pages) || len(n.Versions) != len(pages) {
-		return errors.New("what is known of pages is not of this state")
+		return errors.New("the notes on pages belong to another state")
 	}
 	keys := make([]step.Key, len(words))
 	for i, w := range words {

@@ -19,7 +19,7 @@ import (
 )
 
 // ErrSignIn: name and password don't belong together.
-var ErrSignIn = errors.New("the name and the password don't belong together")
+var ErrSignIn = errors.New("the name or the password is wrong")
 
 // MinPassword is the least number of characters of a password.
 const MinPassword = 10
@@ -48,13 +48,13 @@ func checkPassword(password, signIn, name string) error {
 	low := strings.ToLower(password)
 	switch {
 	case n < MinPassword:
-		return &BadPerson{"A password has at least 10 characters."}
+		return &BadPerson{"A password needs at least 10 characters."}
 	case len(password) > 1000:
 		return &BadPerson{"A password has at most 1,000 bytes."}
 	case commonPasswords[low], strings.Count(low, low[:1]) == len(low):
-		return &BadPerson{"This password is one of those that are tried first: use another one."}
+		return &BadPerson{"This password is too common: choose another one."}
 	case signIn != "" && strings.ReplaceAll(low, signIn, "") == "", name != "" && low == strings.ToLower(name), strings.Contains(low, "glenrain") && n < 16:
-		return &BadPerson{"This password can be guessed from your name, or the program's: use another one."}
+		return &BadPerson{"This password can be guessed from your name or the program’s: choose another one."}
 	}
 	return nil
 }
@@ -91,7 +91,7 @@ func (d *Desk) create(tx *gorm.DB, p *Person) error {
 	p.CreatedAt = d.now()
 	if err := tx.Create(p).Error; err != nil {
 		if strings.Contains(err.Error(), "UNIQUE") {
-			return &BadPerson{"Somebody signs in with this name already."}
+			return &BadPerson{"Someone already signs in with this name."}
 		}
 		return err
 	}

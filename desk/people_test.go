@@ -78,7 +78,7 @@ func TestInvitationsRaced(t *testing.T) {
 	joins, err = d.Join(t.Context(), 1, Member, "")
 	require.NoError(t, err)
 	_, err = d.Accept(t.Context(), joins, Accepted{"Tomas", "tomas", "password123"})
-	refuses[*BadPerson](t, err, "tried first")
+	refuses[*BadPerson](t, err, "too common")
 	p, err := d.Accept(t.Context(), joins, Accepted{"To\u202emas", "tomas", password})
 	require.NoError(t, err)
 	assert.Equal(t, "Tomas", p.Name, "nothing turns the writing round")
@@ -90,7 +90,7 @@ func TestInvitationsRaced(t *testing.T) {
 
 func TestPasswords(t *testing.T) {
 	for pw, words := range map[string]string{
-		"short": "at least 10", "1234567890": "tried first", "aaaaaaaaaaaaaa": "tried first", "islaislaisla": "guessed", "isla merrow": "guessed",
+		"short": "at least 10", "1234567890": "too common", "aaaaaaaaaaaaaa": "too common", "islaislaisla": "guessed", "isla merrow": "guessed",
 		"Glenrain1!": "guessed", strings.Repeat("low water ", 101): "at most",
 	} {
 		refuses[*BadPerson](t, checkPassword(pw, "isla", "Isla Merrow"), words)
@@ -191,7 +191,7 @@ func TestSessionsEnd(t *testing.T) {
 	refuses[*Forbidden](t, err, "only an administrator")
 	refuses[*Forbidden](t, d.EndSession(t.Context(), tomas.ID, isla.ID, "", ""), "only an administrator")
 	begin("b")
-	refuses[*step.Refusal](t, d.SetPassword(t.Context(), tomas.ID, "wrong", "neap tides too", "a"), "not your password")
+	refuses[*step.Refusal](t, d.SetPassword(t.Context(), tomas.ID, "wrong", "neap tides too", "a"), "isn’t your current password")
 	require.NoError(t, d.SetPassword(t.Context(), tomas.ID, password, "neap tides too", "a"))
 	assert.True(t, in("a") && !in("b"), "the others end")
 	require.NoError(t, d.EndSession(t.Context(), isla.ID, tomas.ID, "", ""))
@@ -213,10 +213,10 @@ func TestSessionsEnd(t *testing.T) {
 	require.ErrorIs(t, err, ErrSignIn)
 	_, err = d.AddPerson(t.Context(), "Tomas Keel", "tomas", password)
 	require.NoError(t, err, "the name is free again")
-	refuses[*step.Refusal](t, d.RemovePerson(t.Context(), isla.ID, isla.ID, 3), "somebody else removes you")
+	refuses[*step.Refusal](t, d.RemovePerson(t.Context(), isla.ID, isla.ID, 3), "someone else has to remove you")
 }
 
-// house is a desk with one of each role, a document open to the house, and one in a folder that only Tomas was chosen for.
+// house is a desk with one of each role, a document open to everyone, and one in a folder that only Tomas was chosen for.
 type house struct {
 	*Desk
 	isla, tomas, petra, rona uint // administrator; member, chosen; member; reader
@@ -295,7 +295,7 @@ func TestWhatIsNotSeen(t *testing.T) {
 	assert.ErrorIs(t, err, ErrNobody)
 	// Nor can its pages be brought into another document, or combined.
 	_, err = h.Do(t.Context(), Change{Document: h.open.ID, Seen: h.open.HeadID, RequestID: "x", Person: h.petra, Name: "insert", Params: []byte(fmt.Sprintf(`{"from":"state:%d","pages":"all","to":"end"}`, h.closed.HeadID))})
-	refuses[*step.Refusal](t, err, "not there any more")
+	refuses[*step.Refusal](t, err, "doesn’t exist, or you have no access")
 	_, err = h.Do(t.Context(), Change{Document: h.open.ID, Seen: h.open.HeadID, RequestID: "y", Person: h.petra, Name: "insert", Params: []byte(`{"from":"sha256:` + h.closed.OriginalSHA + `","pages":"all","to":"end"}`)})
 	refuses[*step.Refusal](t, err, "can't be named")
 	w := h.Start(h.petra, "combine", func(ctx context.Context, w *Work) (any, error) {
@@ -309,7 +309,7 @@ func TestWhatIsNotSeen(t *testing.T) {
 	require.NoError(t, h.TakeBack(t.Context(), h.tomas, h.closed.ID, h.petra))
 	_, err = h.Look(t.Context(), h.petra, h.closed.ID)
 	require.ErrorIs(t, err, ErrMissing)
-	refuses[*Forbidden](t, h.OpenFolder(t.Context(), h.tomas, h.folder.ID, false, nil), "whoever made the folder")
+	refuses[*Forbidden](t, h.OpenFolder(t.Context(), h.tomas, h.folder.ID, false, nil), "the folder’s owner")
 	require.NoError(t, h.OpenFolder(t.Context(), h.isla, h.folder.ID, false, nil))
 	_, err = h.Look(t.Context(), h.rona, h.closed.ID)
 	require.NoError(t, err)
@@ -331,7 +331,7 @@ func TestReader(t *testing.T) {
 	theirs, err := mark(again.Snapshot.State.ID, h.tomas, "b")
 	require.NoError(t, err)
 	head := theirs.Snapshot.State.ID
-	never := "readers look at documents and comment on them"
+	never := "because you are a reader"
 	_, err = h.Undo(ctx, h.open.ID, head, h.rona)
 	refuses[*Forbidden](t, err, never)
 	_, err = h.Do(ctx, Change{Document: h.open.ID, Seen: head, RequestID: "c", Person: h.rona, Name: "rotate", Params: []byte(`{"pages":"1","by":90}`)})
@@ -412,7 +412,7 @@ func TestBinAndPurge(t *testing.T) {
 	require.ErrorIs(t, err, ErrMissing)
 }
 
-// The record tells who did what, is filtered and exported, and can't be changed; what is older than the house keeps goes.
+// The record tells who did what, is filtered and exported, and can't be changed; what is older than the office keeps goes.
 func TestRecord(t *testing.T) {
 	h := newHouse(t)
 	ctx := From(t.Context(), "192.0.2.1")
@@ -453,7 +453,7 @@ func TestRemoved(t *testing.T) {
 	h := newHouse(t)
 	ctx := t.Context()
 	require.NoError(t, h.db.Model(&Document{}).Where("id = ?", h.closed.ID).Update("owner_id", h.tomas).Error)
-	refuses[*step.Refusal](t, h.RemovePerson(ctx, h.isla, h.tomas, h.tomas), "choose whom")
+	refuses[*step.Refusal](t, h.RemovePerson(ctx, h.isla, h.tomas, h.tomas), "choose a new owner")
 	require.NoError(t, h.RemovePerson(ctx, h.isla, h.tomas, h.petra))
 	_, err := h.Look(ctx, h.petra, h.closed.ID)
 	require.NoError(t, err)

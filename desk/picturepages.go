@@ -171,7 +171,7 @@ func (d *Desk) placed(ctx context.Context, in PicturePages, like *Document, file
 	case errors.As(err, &not):
 		return nil, step.Refuse("%s", not.Sentence)
 	case errors.As(err, &stopped):
-		return nil, step.Refuse("the pictures could not be put on pages: %s", stopped.Sentence)
+		return nil, step.Refuse("the pictures could not be placed on pages: %s", stopped.Sentence)
 	case err != nil:
 		return nil, err
 	}

@@ -154,7 +154,7 @@ func (d *Desk) Needs(ctx context.Context, s *Snapshot) (out []PageNeeds, known b
 	}
 	doc := s.PDF.In(ctx)
 	known = true
-	var layered []int // pages with unseen text of others
+	var layered []int // pages with invisible text of others
 	for i, p := range s.Pages() {
 		n := PageNeeds{Key: p.Key, Number: i + 1, Sure: -1}
 		row := looks[p.Key.String()]
@@ -187,7 +187,7 @@ func (d *Desk) Needs(ctx context.Context, s *Snapshot) (out []PageNeeds, known b
 	return out, known, nil
 }
 
-// onInk remembers of documents' states whether their unseen text lies on its letters.
+// onInk remembers of documents' states whether their invisible text lies on its letters.
 type onInk struct {
 	mu sync.Mutex
 	of map[uint]bool // by state
@@ -195,7 +195,7 @@ type onInk struct {
 
 const mostPlaced = 500
 
-// misplaced reports whether the unseen text of some pages stands beside the letters of their pictures: a few of them are looked at, since one program made them all.
+// misplaced reports whether the invisible text of some pages stands beside the letters of their pictures: a few of them are looked at, since one program made them all.
 func (d *Desk) misplaced(ctx context.Context, s *Snapshot, doc *pdf.Document, pages []int) bool {
 	if len(pages) == 0 {
 		return false

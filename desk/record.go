@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"encoding/csv"
 	"io"
@@ -29,6 +30,16 @@ type Record struct {
 // Whats are what the record has lines of.
 var Whats = []string{"signed in", "sign-in failed", "signed out", "invited", "joined", "role", "password", "sessions", "removed person", "added", "opened", "changed", "renamed",
 	"moved", "passed on", "deleted", "restored", "handed out", "downloaded", "purged", "folder", "house", "record"}
+
+// whatNames are what people read for those whose stored name is another.
+var whatNames = map[string]string{"role": "role changed", "password": "password changed", "sessions": "sessions ended", "removed person": "person removed", "passed on": "shared",
+	"handed out": "exported", "purged": "deleted for good", "folder": "folder changed", "house": "office settings changed", "record": "activity log"}
+
+// WhatName is what people read for one of Whats.
+func WhatName(what string) string { return cmp.Or(whatNames[what], what) }
+
+// Did is what the line tells, in people’s words.
+func (r *Record) Did() string { return WhatName(r.What) }
 
 type addressKey struct{}
 
@@ -163,7 +174,7 @@ func (d *Desk) ExportRecords(ctx context.Context, person uint, q RecordQuery, w 
 			return err
 		}
 		for _, r := range part {
-			line := []string{strconv.Itoa(int(r.ID)), r.At.UTC().Format(time.RFC3339), r.Who, r.What, "", r.Document, r.Detail, r.Address}
+			line := []string{strconv.Itoa(int(r.ID)), r.At.UTC().Format(time.RFC3339), r.Who, WhatName(r.What), "", r.Document, r.Detail, r.Address}
 			if r.DocumentID != 0 {
 				line[4] = strconv.Itoa(int(r.DocumentID))
 			}
@@ -218,13 +229,13 @@ func (d *Desk) Keep(ctx context.Context, person uint, h House) error {
 	case h.RecordDays < 30 || h.RecordDays > 3650:
 		return step.Refuse("the record is kept for 30 to 3,650 days")
 	case h.BinDays < 0 || h.BinDays > 3650:
-		return step.Refuse("documents stay in the Bin for up to 3,650 days, or 0 for as long as nobody purges them")
+		return step.Refuse("documents can stay in the Bin for up to 3,650 days; 0 keeps them until someone deletes them for good")
 	}
 	h.ID = 1
 	if err := d.db.WithContext(ctx).Save(&h).Error; err != nil {
 		return err
 	}
-	d.note(ctx, Record{PersonID: person, What: "house", Detail: "the record is kept for " + step.Count(h.RecordDays, "day") + ", the Bin for " + step.Count(h.BinDays, "day")})
+	d.note(ctx, Record{PersonID: person, What: "house", Detail: "the activity log is kept for " + step.Count(h.RecordDays, "day") + ", the Bin for " + step.Count(h.BinDays, "day")})
 	return nil
 }
 

@@ -40,7 +40,7 @@ func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
 			return nil, ErrMissing
 		}
 		if rows[i].Together != "" {
-			return nil, step.Refuse("this step moved pages between two documents, and is undone in both at once: with Undo, or by moving them back")
+			return nil, step.Refuse("you can’t undo this step alone, because it moved pages between two documents: use Undo, or move the pages back")
 		}
 		target, later := rows[i], rows[:i]
 		slices.Reverse(later)
@@ -160,11 +160,11 @@ func (d *Desk) runAll(ctx context.Context, at *Snapshot, rows []Step, changed bo
 			if ctx.Err() != nil {
 				return list, files, err
 			}
-			why := "“%s” can't be done without it: %v"
+			why := "“%s” depends on this step: %v"
 			if changed && n == 0 {
-				why = "“%s” can't be done so: %v"
+				why = "“%s” can’t be done with these settings: %v"
 			} else if changed {
-				why = "“%s” can't be done after that: %v"
+				why = "“%s” can’t be done after that: %v"
 			}
 			return list, files, step.Refuse(why, row.Sentence, err)
 		}
@@ -257,7 +257,7 @@ func (d *Desk) BeforeAfter(ctx context.Context, person, document, stepID uint) (
 		key, err = keys[0], nil // where pages went, the first of them
 	}
 	if err != nil {
-		return nil, step.Refuse("this step shows on no page")
+		return nil, step.Refuse("this step changes nothing you can see on a page")
 	}
 	v.Page = key
 	v.Before, _ = before.page(key)

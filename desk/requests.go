@@ -28,7 +28,7 @@ func (d *Desk) asked(ctx context.Context, person uint, id string) (*Request, err
 }
 
 // errAsked: the same request was carried out meanwhile.
-var errAsked = step.Refuse("this request was carried out before, for something else")
+var errAsked = step.Refuse("this request was already used for something else")
 
 // answer writes down, within the transaction that makes it, what came of a request.
 func (d *Desk) answer(tx *gorm.DB, r Request) error {

@@ -72,7 +72,7 @@ func (d *Desk) AddScanner(ctx context.Context, person uint, address string) (*Sc
 		return nil, err
 	}
 	if n >= mostScanners {
-		return nil, step.Refuse("the house keeps up to %d scanners: remove one first", mostScanners)
+		return nil, step.Refuse("you can add up to %d scanners: remove one first", mostScanners)
 	}
 	return row, d.db.WithContext(ctx).Create(row).Error
 }
@@ -95,7 +95,7 @@ func (d *Desk) reach(ctx context.Context, person, id uint) (*scanner.Client, err
 	}
 	var row Scanner
 	if err := d.db.WithContext(ctx).First(&row, id).Error; err != nil {
-		return nil, step.Refuse("this scanner is not in the list any more")
+		return nil, step.Refuse("this scanner has been removed from the list")
 	}
 	c, err := scanner.New(row.Address, d.scanners, row.Print)
 	if err != nil {

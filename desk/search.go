@@ -140,7 +140,7 @@ const (
 // mostCounted pages.
 func (d *Desk) SearchText(ctx context.Context, person uint, text string, most int) (*TextHits, error) {
 	if utf8.RuneCountInString(text) > mostAsked {
-		return nil, step.Refuse("what is searched for is longer than %s letters", step.Thousands(mostAsked))
+		return nil, step.Refuse("the search text is longer than %s characters", step.Thousands(mostAsked))
 	}
 	in, args, err := d.scoped(ctx, person, "d")
 	if err != nil {

@@ -172,7 +172,7 @@ func (d *Desk) SetPassword(ctx context.Context, person uint, was, password, toke
 	done()
 	if err != nil || !match {
 		d.guesses.failed(d.now(), own(person))
-		return step.Refuse("that is not your password now; it was not changed")
+		return step.Refuse("that isn’t your current password; nothing was changed")
 	}
 	if err := checkPassword(password, p.SignIn, p.Name); err != nil {
 		return err
@@ -227,7 +227,7 @@ func anotherAdministrator(tx *gorm.DB, but uint) error {
 		return err
 	}
 	if n == 0 {
-		return step.Refuse("the last administrator stays one: make somebody else an administrator first")
+		return step.Refuse("you can’t change the last administrator’s role: make someone else an administrator first")
 	}
 	return nil
 }
@@ -239,7 +239,7 @@ func (d *Desk) RemovePerson(ctx context.Context, person, of, to uint) error {
 		return err
 	}
 	if person == of {
-		return step.Refuse("somebody else removes you")
+		return step.Refuse("someone else has to remove you")
 	}
 	p, err := d.Person(ctx, of)
 	if err != nil {
@@ -247,7 +247,7 @@ func (d *Desk) RemovePerson(ctx context.Context, person, of, to uint) error {
 	}
 	heir, err := d.Person(ctx, to)
 	if err != nil || to == of {
-		return step.Refuse("choose whom the documents of %s pass to", p.Name)
+		return step.Refuse("choose a new owner for the documents of %s", p.Name)
 	}
 	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if err := anotherAdministrator(tx, of); err != nil {
@@ -410,7 +410,7 @@ func (d *Desk) Enter(ctx context.Context, signIn, password, device string) (*Per
 func (d *Desk) triedAs(ctx context.Context, signIn string) string {
 	var n int64
 	if err := d.db.WithContext(ctx).Model(&Person{}).Where("sign_in = ? and removed_at is null", signIn).Count(&n).Error; err != nil || n == 0 {
-		return "nobody's name"
+		return "an unknown name"
 	}
 	return signIn
 }

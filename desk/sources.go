@@ -50,7 +50,7 @@ func stateOf(ref string) (uint, error) {
 func gone(err error) error {
 	var refusal *step.Refusal
 	if errors.Is(err, ErrMissing) || errors.As(err, &refusal) {
-		return step.Refuse("the document to insert pages from is not there any more")
+		return step.Refuse("the document to insert pages from doesn’t exist, or you have no access to it")
 	}
 	return err
 }
@@ -90,7 +90,7 @@ func (s *sources) Open(ctx context.Context, name step.SourceRef) (*step.Source, 
 	if sha, ok := strings.CutPrefix(ref, "sha256:"); ok && isHash(sha) {
 		f, err := s.desk.Store.Open(sha)
 		if err != nil {
-			return nil, step.Refuse("the file to insert pages from is not there any more")
+			return nil, step.Refuse("the file to insert pages from is no longer kept")
 		}
 		s.open = append(s.open, f)
 		st, err := f.Stat()

@@ -23,7 +23,7 @@ import (
 var sourced = map[string][2]string{
 	"insert":          {`{"from":"FROM","pages":"1","to":"end","name":"Notes"}`, `{"from":"FROM","pages":"all","to":"end","name":"Notes"}`},
 	"replace":         {`{"pages":"1","from":"FROM","with":"1"}`, `{"pages":"1-3","from":"FROM","with":"all"}`},
-	"bring-things":    {`{"from":"FROM","from_page":1,"things":[{"what":"paragraph","at":0,"x":0,"y":20}],"page":"1"}`, `{"from":"FROM","from_page":2,"things":[{"what":"paragraph","at":0,"x":0,"y":20}],"page":"1"}`},
+	"bring-objects":   {`{"from":"FROM","from_page":1,"objects":[{"what":"paragraph","at":0,"x":0,"y":20}],"page":"1"}`, `{"from":"FROM","from_page":2,"objects":[{"what":"paragraph","at":0,"x":0,"y":20}],"page":"1"}`},
 	"add-picture":     {`{"from":"FROM","page":"1","x":40,"y":40,"width":100}`, `{"from":"FROM","page":"1","x":40,"y":40,"width":200}`},
 	"replace-picture": {`{"from":"FROM","page":"1","picture":0}`, `{"from":"FROM","page":"1","picture":0,"everywhere":true}`},
 	"recognize":       {`{"pages":"all","languages":"eng","made":"FROM"}`, `{"pages":"1","languages":"eng","made":"FROM"}`},
@@ -57,16 +57,16 @@ func TestSourcesOfOthers(t *testing.T) {
 				before := at().State.ID
 				_, err := h.Do(t.Context(), c)
 				refuses[*step.Refusal](t, err, "")
-				assert.Regexp(t, "not there any more|can't be named so", err.Error(), "%s %s", name, from)
+				assert.Regexp(t, "doesn’t exist, or you have no access|can't be named so", err.Error(), "%s %s", name, from)
 				_, err = h.Preview(t.Context(), c, Previewed{At: step.Key{Ordinal: 1}, W: 50, H: 50})
 				refuses[*step.Refusal](t, err, "")
-				assert.Regexp(t, "not there any more|can't be named so", err.Error(), "a preview of %s %s", name, from)
+				assert.Regexp(t, "doesn’t exist, or you have no access|can't be named so", err.Error(), "a preview of %s %s", name, from)
 				assert.Equal(t, before, at().State.ID)
 			}
 		}
 	}
 	// What an administrator brought from there stays as it is.
-	for _, name := range []string{"insert", "replace", "bring-things"} {
+	for _, name := range []string{"insert", "replace", "bring-objects"} {
 		params := sourced[name]
 		first, err := h.Do(t.Context(), change(h.isla, "rotate", `{"pages":"2","by":90}`, ""))
 		require.NoError(t, err, name)

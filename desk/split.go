@@ -67,18 +67,18 @@ func (d *Desk) Parts(ctx context.Context, s *Snapshot, cuts []step.Key) ([]Part,
 // cuts gives the indexes at which parts begin, without the first.
 func (s *Snapshot) cuts(keys []step.Key) ([]int, error) {
 	if len(keys)+1 > mostParts {
-		return nil, step.Refuse("a document is split into up to %s", step.Count(mostParts, "part"))
+		return nil, step.Refuse("you can split a document into up to %s", step.Count(mostParts, "part"))
 	}
 	at := s.Indexes(keys)
 	slices.Sort(at)
 	for i, n := range at {
 		switch {
 		case n < 0:
-			return nil, step.Refuse("a page ahead of which you cut is not in the document any more: look at the cuts again; nothing was split")
+			return nil, step.Refuse("a page where you split has been removed: check the cuts; nothing was split")
 		case n == 0:
-			return nil, step.Refuse("a cut ahead of the first page leaves a part without pages: take it away")
+			return nil, step.Refuse("a cut before the first page leaves an empty part: remove it")
 		case i > 0 && n <= at[i-1]:
-			return nil, step.Refuse("two cuts ahead of page %d leave a part without pages: take one away", n+1)
+			return nil, step.Refuse("two cuts before page %d leave an empty part: remove one", n+1)
 		}
 	}
 	return at, nil
@@ -117,10 +117,10 @@ func (d *Desk) Split(ctx context.Context, w *Work, p Splitting) (*SplitDone, err
 		return nil, err
 	}
 	if len(at) == 0 {
-		return nil, step.Refuse("there is no cut yet: set one between two pages")
+		return nil, step.Refuse("there are no cuts yet: add one between two pages")
 	}
 	if len(p.Names) != len(at)+1 {
-		return nil, step.Refuse("the cuts were changed meanwhile: look at the parts again")
+		return nil, step.Refuse("the cuts have changed: check the parts again")
 	}
 	var parts []part
 	names := make([]string, 0, len(p.Names))
@@ -141,7 +141,7 @@ func (d *Desk) Split(ctx context.Context, w *Work, p Splitting) (*SplitDone, err
 		from = to
 	}
 	if len(parts) == 0 {
-		return nil, step.Refuse("every part is left out: there is nothing to make")
+		return nil, step.Refuse("every part is left out: select at least one")
 	}
 	if a, b, twice := naming.Twice(names); twice {
 		return nil, step.Refuse("two parts would be called “%s” (pages %s and %s): change a name, or add the counter to the pattern", names[b], step.WriteSet(parts[a].at), step.WriteSet(parts[b].at))
@@ -155,7 +155,7 @@ func (d *Desk) Split(ctx context.Context, w *Work, p Splitting) (*SplitDone, err
 	}
 	if p.Folder != 0 {
 		if f, err := d.Folder(ctx, p.Person, p.Folder); err != nil || f.ID == 0 {
-			return nil, errors.Join(err, step.Refuse("this folder is not there any more"))
+			return nil, errors.Join(err, step.Refuse("this folder has been deleted"))
 		}
 	}
 	if was, err := d.splitBefore(ctx, parts); was != nil || err != nil {
@@ -242,7 +242,7 @@ func (d *Desk) writePartTo(ctx context.Context, p part, out bool, to io.Writer) 
 func (d *Desk) madeHere(ctx context.Context, row *Document, sha string, pages int, request string) (*newDocument, error) {
 	b, err := d.base(sha)
 	if err == nil && len(b.pages) != pages {
-		err = fmt.Errorf("%d pages went in and %d came out", pages, len(b.pages))
+		err = fmt.Errorf("%d pages were split into %d", pages, len(b.pages))
 	}
 	var found []finding.Finding
 	if err == nil {

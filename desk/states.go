@@ -18,7 +18,7 @@ func (d *Desk) CallState(ctx context.Context, person, document, state uint, name
 	}
 	name = strings.Join(strings.Fields(name), " ")
 	if len([]rune(name)) > mostCalled {
-		return step.Refuse("a name has up to %d letters", mostCalled)
+		return step.Refuse("a name can have up to %d characters", mostCalled)
 	}
 	res := d.db.WithContext(ctx).Model(&State{}).Where("id = ? and document_id = ?", state, document).Update("called", name)
 	if res.Error == nil && res.RowsAffected == 0 {
@@ -62,16 +62,16 @@ func (d *Desk) GoBack(ctx context.Context, document, seen, person, state uint) (
 			return nil, missing(err)
 		}
 		if to.ID == head.State.ID {
-			return nil, step.Refuse("this is how the document is now")
+			return nil, step.Refuse("this is the current version")
 		}
 		what := to.Called
 		if what == "" {
 			what, _ = d.whatLed(ctx, &to)
 		}
 		if what == "" {
-			what = "as it came"
+			what = "original version"
 		}
-		act = fmt.Sprintf("Went back to “%s”", what)
+		act = fmt.Sprintf("Returned to “%s”", what)
 		return d.comeAgain(ctx, head, to.ID, act, person)
 	})
 	if err == nil {

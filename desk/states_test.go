@@ -41,7 +41,7 @@ func TestStatesWithNames(t *testing.T) {
 	require.NoError(t, err)
 	out, err := d.GoBack(t.Context(), doc.ID, now.State.ID, 1, first)
 	require.NoError(t, err)
-	assert.Equal(t, "Went back to “Sent to the pilots”", out.Undone)
+	assert.Equal(t, "Returned to “Sent to the pilots”", out.Undone)
 	assert.Len(t, out.Snapshot.Pages(), 3)
 	_, err = d.GoBack(t.Context(), doc.ID, now.State.ID, 1, first)
 	var conflict *Conflict
@@ -112,7 +112,7 @@ func TestSomebodyChangedAllMeanwhile(t *testing.T) {
 	var conflict *Conflict
 	require.ErrorAs(t, err, &conflict)
 	assert.Equal(t, out.Snapshot.State.ID, conflict.Head.State.ID)
-	assert.Contains(t, err.Error(), "somebody changed the document meanwhile")
+	assert.Contains(t, err.Error(), "someone else changed the document first")
 }
 
 // A refusal leaves the document open; only a change that could not be stored has it read again.

@@ -209,7 +209,7 @@ func TestSlowStep(t *testing.T) {
 	var busy *Busy
 	_, err = do(t, d, doc.ID, snapshot(t, d, doc.ID).State.ID, "rotate", `{"pages":["0.1"],"by":90}`)
 	require.ErrorAs(t, err, &busy)
-	assert.Equal(t, "Isla Merrow is running “Sound the pages” on this document; it can be read, and changed again when that has ended", busy.Error())
+	assert.Equal(t, "Isla Merrow is running “Sound the pages” on this document; you can read it now and change it when that finishes", busy.Error())
 	_, _, err = d.DoLater(t.Context(), change("second"))
 	require.ErrorAs(t, err, &busy)
 	_, err = d.Picture(t.Context(), 1, doc.ID, step.Key{Ordinal: 1}, 0, 60, 60)

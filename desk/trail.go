@@ -47,7 +47,7 @@ type Outcome struct {
 type Conflict struct{ Head *Snapshot }
 
 func (c *Conflict) Error() string {
-	return "somebody changed the document meanwhile; what you see now is the newest state, and your step was not done"
+	return "someone else changed the document first: you now see that version, and your step was not applied"
 }
 
 // Do runs a step on a document, stores it, and moves the head to it. What it gives back

@@ -47,7 +47,7 @@ func (d *Desk) both(ctx context.Context, a, b uint, f func(la, lb *live, ha, hb 
 // Transfer copies or moves pages into another document. A move is one act: a step in the trail of each, stored at once, that is undone and redone in both.
 func (d *Desk) Transfer(ctx context.Context, t Transfer) (*Transferred, error) {
 	if t.From == t.To {
-		return nil, step.Refuse("these are one document: pages are moved within it by its own steps")
+		return nil, step.Refuse("both are the same document: move pages within it instead")
 	}
 	for _, id := range []uint{t.From, t.To} { // before it is known what they are
 		if err := d.seen(ctx, t.Person, id, ActLook); err != nil {
@@ -78,7 +78,7 @@ func (d *Desk) Transfer(ctx context.Context, t Transfer) (*Transferred, error) {
 			return err
 		}
 		if n == from.Document.Pages {
-			return step.Refuse("a document keeps at least one page: copy them instead, and delete “%s” if it is not needed any more", from.Document.Name)
+			return step.Refuse("a document needs at least one page: copy them instead, and delete “%s” if you no longer need it", from.Document.Name)
 		}
 		was, inRow, inStep, err := d.begin(ctx, to, into)
 		if err != nil {
@@ -165,7 +165,7 @@ func (d *Desk) copyPages(ctx context.Context, t Transfer) (*Transferred, error) 
 			return nil, err
 		}
 		if err := d.settle(ctx, from, t.SeenFrom, s); err != nil {
-			return nil, step.Refuse("“%s” was changed meanwhile, also on these pages: look at them again; nothing was copied", from.Document.Name)
+			return nil, step.Refuse("“%s” has changed, also on these pages: check them again; nothing was copied", from.Document.Name)
 		}
 	}
 	c, n, err := d.into(t, from)
@@ -189,7 +189,7 @@ func (d *Desk) undoTogether(ctx context.Context, document, seen, person uint, ag
 		return nil, err
 	}
 	if err := d.seen(ctx, person, other, ActChange); err != nil {
-		return nil, step.Refuse("this moved pages between two documents, and you may not change the other one: nothing was undone")
+		return nil, step.Refuse("this moved pages between two documents, and you can’t change the other one: nothing was undone")
 	}
 	var out *Outcome
 	err = d.both(ctx, document, other, func(la, lb *live, ha, hb *Snapshot) error {
@@ -331,7 +331,7 @@ func (d *Desk) Extract(ctx context.Context, w *Work, e Extraction) (made *Docume
 	}
 	if e.Remove {
 		if len(at) == s.Document.Pages {
-			return nil, nil, step.Refuse("a document keeps at least one page: extract them all without removing them here")
+			return nil, nil, step.Refuse("a document needs at least one page: extract them without removing them here")
 		}
 		if err := d.MayStep(ctx, e.Person, e.Document, "remove"); err != nil {
 			return nil, nil, err

@@ -77,7 +77,7 @@ func TestMoveBetween(t *testing.T) {
 	all := move
 	all.RequestID, all.Pages, all.SeenFrom, all.SeenTo = "m2", step.Pages{Rule: "all"}, headOf(t, d, a.ID).State.ID, headOf(t, d, b.ID).State.ID
 	_, err = d.Transfer(t.Context(), all)
-	assert.ErrorContains(t, err, "keeps at least one page")
+	assert.ErrorContains(t, err, "needs at least one page")
 	stale := all
 	stale.Pages, stale.SeenTo = step.Pages{Keys: []step.Key{{Ordinal: 1}}}, b.HeadID+1000
 	stale.Place = step.Place{Number: 1}
@@ -87,7 +87,7 @@ func TestMoveBetween(t *testing.T) {
 	same := all
 	same.To = same.From
 	_, err = d.Transfer(t.Context(), same)
-	assert.ErrorContains(t, err, "one document")
+	assert.ErrorContains(t, err, "the same document")
 	assert.Equal(t, "Page 1,Page 2,Page 3,Page 4", wholeTexts(t, d, a.ID))
 	assert.Equal(t, "Page 1,Page 2,Page 3", wholeTexts(t, d, b.ID))
 
@@ -148,7 +148,7 @@ func TestExtract(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, made.ID, again.ID, "the same request makes nothing more")
 	_, _, err = d.Extract(t.Context(), &Work{}, Extraction{Document: a.ID, Seen: headOf(t, d, a.ID).State.ID, Person: 1, RequestID: "y", Pages: step.Pages{Rule: "all"}, Remove: true})
-	assert.ErrorContains(t, err, "at least one page")
+	assert.ErrorContains(t, err, "needs at least one page")
 }
 
 func TestSplit(t *testing.T) {
@@ -191,17 +191,17 @@ func TestSplit(t *testing.T) {
 	before := 0
 	require.NoError(t, d.db.Raw("SELECT count(*) FROM documents WHERE away_at IS NULL").Scan(&before).Error)
 	for what, change := range map[string]func(*Splitting){
-		"without pages":                 func(p *Splitting) { p.Cuts = []step.Key{key(1), key(4)} },
-		"two cuts":                      func(p *Splitting) { p.Cuts = []step.Key{key(4), key(4)} },
-		"not in the document any more":  func(p *Splitting) { p.Cuts = []step.Key{key(4), key(40)} },
-		"no cut yet":                    func(p *Splitting) { p.Cuts = nil },
-		"would be called “ann”":         func(p *Splitting) { p.Names = []string{"Ann", "Bo", "ann"} },
-		"part 2 has no name":            func(p *Splitting) { p.Names = []string{"Ann", " ", "Cy"} },
-		"every part is left out":        func(p *Splitting) { p.Skip = []bool{true, true, true} },
-		"look at the parts again":       func(p *Splitting) { p.Names = []string{"Ann"} },
-		"folder is not there":           func(p *Splitting) { p.Folder = 4711 },
-		"handed out under the name":     func(p *Splitting) { p.Zip = "applications IN parts" },
-		"somebody changed the document": func(p *Splitting) { p.Seen = 999 },
+		"an empty part":                     func(p *Splitting) { p.Cuts = []step.Key{key(1), key(4)} },
+		"two cuts":                          func(p *Splitting) { p.Cuts = []step.Key{key(4), key(4)} },
+		"has been removed":                  func(p *Splitting) { p.Cuts = []step.Key{key(4), key(40)} },
+		"no cuts yet":                       func(p *Splitting) { p.Cuts = nil },
+		"would be called “ann”":             func(p *Splitting) { p.Names = []string{"Ann", "Bo", "ann"} },
+		"part 2 has no name":                func(p *Splitting) { p.Names = []string{"Ann", " ", "Cy"} },
+		"every part is left out":            func(p *Splitting) { p.Skip = []bool{true, true, true} },
+		"check the parts again":             func(p *Splitting) { p.Names = []string{"Ann"} },
+		"this folder has been deleted":      func(p *Splitting) { p.Folder = 4711 },
+		"was exported before":               func(p *Splitting) { p.Zip = "applications IN parts" },
+		"someone else changed the document": func(p *Splitting) { p.Seen = 999 },
 	} {
 		p := Splitting{Document: a.ID, Seen: s.State.ID, Person: 1, RequestID: what, Cuts: []step.Key{key(4), key(8)}, Names: []string{"Ann", "Bo", "Cy"}}
 		change(&p)
@@ -262,7 +262,7 @@ func TestHandOutMany(t *testing.T) {
 	// The same names are told before, and stop nobody else.
 	plan, err = d.PlanHanding(t.Context(), h)
 	require.NoError(t, err)
-	assert.Contains(t, plan[0].Wrong, "handed out before")
+	assert.Contains(t, plan[0].Wrong, "exported before")
 	h.RequestID, h.Pattern = "h2", naming.Pattern{{Text: "Winter papers"}}
 	plan, err = d.PlanHanding(t.Context(), h)
 	require.NoError(t, err)
@@ -271,7 +271,7 @@ func TestHandOutMany(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, out.Files, 1)
 	assert.Len(t, out.Failed, 1)
-	assert.Contains(t, out.Failed[0], "“Tides” was not handed out")
+	assert.Contains(t, out.Failed[0], "“Tides” was not exported")
 
 	h.RequestID, h.Zip = "h3", "Winter"
 	_, err = d.HandOutMany(t.Context(), &Work{}, h)
@@ -287,7 +287,7 @@ func TestHandOutMany(t *testing.T) {
 	h.Typed = " "
 	plan, err = d.PlanHanding(t.Context(), h)
 	require.NoError(t, err)
-	assert.Contains(t, plan[0].Wrong, "not typed yet")
+	assert.Contains(t, plan[0].Wrong, "type the file number")
 }
 
 func TestWatch(t *testing.T) {

@@ -63,7 +63,7 @@ func (d *Desk) parent(ctx context.Context, person, id uint) (*FolderView, error)
 		return nil, err
 	}
 	if up.ID == 0 {
-		return nil, step.Refuse("this folder is not there any more")
+		return nil, step.Refuse("this folder has been deleted")
 	}
 	if up.Depth+1 >= maxFolders {
 		return nil, step.Refuse("folders are nested up to %d deep", maxFolders)
@@ -81,7 +81,7 @@ func folderName(name string) (string, error) {
 
 func taken(err error) error {
 	if err != nil && strings.Contains(err.Error(), "UNIQUE") {
-		return step.Refuse("there is a folder with this name already: use another name")
+		return step.Refuse("a folder with this name already exists: use another name")
 	}
 	return err
 }
@@ -109,7 +109,7 @@ func (d *Desk) MakeFolderIn(ctx context.Context, person, in uint, name string) (
 	if err := taken(err); err != nil {
 		return nil, err
 	}
-	d.note(ctx, Record{PersonID: person, What: "folder", Detail: "“" + f.Name + "” made"})
+	d.note(ctx, Record{PersonID: person, What: "folder", Detail: "“" + f.Name + "” created"})
 	return f, nil
 }
 
@@ -165,7 +165,7 @@ func (d *Desk) mine(ctx context.Context, person, id uint) (*FolderView, error) {
 		return nil, ErrMissing
 	}
 	if !f.Mine {
-		return nil, &Forbidden{"only an administrator, or whoever made the folder, changes it"}
+		return nil, &Forbidden{"only an administrator or the folder’s owner can change it"}
 	}
 	return f, nil
 }
@@ -230,7 +230,7 @@ func (d *Desk) RemoveFolder(ctx context.Context, person, id uint) (*Folder, erro
 		return nil, err
 	}
 	if f.ParentID == 0 && f.Name == "Documents" {
-		return nil, step.Refuse("“Documents” is where files come that are dropped elsewhere: it stays")
+		return nil, step.Refuse("you can’t change “Documents”, because new files go there")
 	}
 	home := f.ParentID
 	if home == 0 {
@@ -249,14 +249,14 @@ func (d *Desk) RemoveFolder(ctx context.Context, person, id uint) (*Folder, erro
 			return err
 		}
 		if here+inside > 0 {
-			return step.Refuse("“%s” is not empty: move or delete what is in it first", f.Name)
+			return step.Refuse("“%s” is not empty: move or delete its contents first", f.Name)
 		}
 		var binned int64
 		if err := tx.Model(&Document{}).Where("folder_id = ?", id).Count(&binned).Error; err != nil {
 			return err
 		}
 		if binned > 0 && f.Closed { // they would come out among all
-			return step.Refuse("documents of “%s” are in the Bin, and only chosen people see them: they have to be purged or moved first", f.Name)
+			return step.Refuse("the Bin has documents from “%s” that only selected people can see: delete them for good or move them first", f.Name)
 		}
 		if err := tx.Model(&Document{}).Where("folder_id = ?", id).Update("folder_id", home).Error; err != nil {
 			return err

@@ -75,7 +75,7 @@ func (d *Desk) arriveEach(ctx context.Context, a Arrival, in *Incoming, dir stri
 		return d.unpack(ctx, a, in, kind, u, each)
 	}
 	if u.documents <= 0 {
-		each(Arrived{Name: shown, Err: &Refused{path.Base(shown), "over " + step.Thousands(maxUnpacked) + " files in one upload, the most that is added: the others were not added"}})
+		each(Arrived{Name: shown, Err: &Refused{path.Base(shown), "over " + step.Thousands(maxUnpacked) + " files in one upload, the most that can be added: the others were not added"}})
 		return errEnough
 	}
 	u.documents--
@@ -124,12 +124,12 @@ func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind convert
 	n := 0
 	if u.depth >= maxNested {
 		if kind == convert.Zip {
-			refuse("its files are nested more than 3 levels deep, the most that is unpacked; nothing was changed")
+			refuse("its files are nested more than 3 levels deep, the most that can be unpacked; nothing was changed")
 			return nil
 		}
 		err := porter.Unpack(ctx, porter.Packed{Path: in.f.Name(), Size: in.Size, Kind: kind, Folder: d.workFolder(), Files: 1, One: maxInside, All: max(1, u.bytes)}, func(porter.Member) error { n++; return nil })
 		if n > 0 && err == nil {
-			refuse("its attachments were not added: they are nested more than 3 levels deep, the most that is unpacked")
+			refuse("its attachments were not added: they are nested more than 3 levels deep, the most that can be unpacked")
 		}
 		return ctx.Err()
 	}
@@ -139,7 +139,7 @@ func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind convert
 	err := porter.Unpack(ctx, p, func(m porter.Member) error {
 		n++
 		if m.More {
-			refuse("over " + step.Thousands(maxUnpacked) + " files in one upload, the most that is added: the others were not added")
+			refuse("over " + step.Thousands(maxUnpacked) + " files in one upload, the most that can be added: the others were not added")
 			return errEnough
 		}
 		if m.Refused() != nil {
@@ -229,7 +229,7 @@ func (d *Desk) Again(ctx context.Context, person, id uint, o convert.Options, re
 		return nil, err
 	}
 	if row.Made.Of != "file" {
-		return nil, step.Refuse("“%s” was not made of a file that can be turned into pages in another way", row.Name)
+		return nil, step.Refuse("“%s” was not created from a file that can be converted differently", row.Name)
 	}
 	if err := o.Check(); err != nil {
 		return nil, step.Refuse("%v", err)

@@ -41,16 +41,16 @@ func (d *Desk) LearnWord(ctx context.Context, person uint, word string) (string,
 	w := spelling.Core(strings.TrimSpace(word))
 	switch {
 	case w == "" || strings.ContainsAny(w, " \t\n"):
-		return "", step.Refuse("“%s” is not a word that could be learned: figures, and what has no letters, are never tried against a dictionary", strings.TrimSpace(word))
+		return "", step.Refuse("“%s” can’t be added to the dictionary: words with figures or without letters are never checked", strings.TrimSpace(word))
 	case utf8.RuneCountInString(w) > longLearned:
-		return "", step.Refuse("a word has up to %d letters", longLearned)
+		return "", step.Refuse("a word can have up to %d characters", longLearned)
 	}
 	var n int64
 	if err := d.db.WithContext(ctx).Model(&LearnedWord{}).Count(&n).Error; err != nil {
 		return "", err
 	}
 	if n >= mostLearned {
-		return "", step.Refuse("the house has learned %s words: forget some first", step.Thousands(mostLearned))
+		return "", step.Refuse("the office dictionary has %s words: remove some first", step.Thousands(mostLearned))
 	}
 	err := d.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&LearnedWord{Word: w, PersonID: person, CreatedAt: d.now()}).Error
 	d.unlearn()

@@ -8,6 +8,9 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"strconv"
+	"strings"
+	"syscall"
 	"time"
 
 	"glenrain/core/arrange"
@@ -56,7 +59,7 @@ const (
 // setting lets one sheet a core be set at a time, and one more for whoever has none being set: a short note does not wait behind somebody's long tables.
 var setting = child.NewTurns(max(1, runtime.NumCPU()), 1)
 
-var errSetting = errors.New("setting it as pages took longer than 3 minutes and was stopped")
+var errSetting = errors.New("turning it into pages took longer than 3 minutes and was stopped")
 
 // Convert turns a file into pages: a child reads it into sheets, has them set one after another, in turns with those of others, and writes the PDF. An error
 // that the file is to blame for is a *NotConverted or *Stopped; typeset.ErrAbsent says that the program that sets sheets is not there.
@@ -121,14 +124,37 @@ func Convert(ctx context.Context, in Conversion) (*Converted, error) {
 	return out, nil
 }
 
-// removeAll removes a folder in which something may still be written for a moment.
+// removeAll removes a folder, and stops processes that still work in it: those of the program that sets sheets outlive a child that was killed by a moment, and
+// create folders again that are gone.
 func removeAll(dir string) {
 	for range 500 {
-		if os.RemoveAll(dir) == nil {
+		left := stopBelow(dir)
+		if err := os.RemoveAll(dir); err == nil && !left {
 			return
 		}
 		time.Sleep(20 * time.Millisecond)
 	}
+}
+
+// stopBelow kills the processes whose working directory is a folder or one in it, and reports whether there were any.
+func stopBelow(dir string) (any bool) {
+	if real, err := filepath.EvalSymlinks(filepath.Dir(dir)); err == nil {
+		dir = filepath.Join(real, filepath.Base(dir))
+	}
+	if whole, err := filepath.Abs(dir); err == nil {
+		dir = whole
+	}
+	list, _ := filepath.Glob("/proc/[0-9]*/cwd")
+	for _, link := range list {
+		cwd, err := os.Readlink(link) // one that was removed ends in " (deleted)" (proc(5))
+		if err != nil || cwd != dir && !strings.HasPrefix(cwd, dir+"/") && cwd != dir+" (deleted)" {
+			continue
+		}
+		if pid, err := strconv.Atoi(filepath.Base(filepath.Dir(link))); err == nil && pid != os.Getpid() {
+			any = syscall.Kill(pid, syscall.SIGKILL) == nil || any
+		}
+	}
+	return any
 }
 
 // convert answers in the child.
@@ -273,7 +299,7 @@ func read(ctx context.Context, c Conversion, f *os.File) (r *convert.Result, err
 	defer func() {
 		if p := recover(); p != nil {
 			fmt.Fprintf(os.Stderr, "a file was not converted: %v\n", p)
-			r, err = nil, &convert.Refusal{Sentence: "it is made in a way that is not known here, and can't be turned into pages"}
+			r, err = nil, &convert.Refusal{Sentence: "its format is unknown here, so it can’t be turned into pages"}
 		}
 	}()
 	return convert.Read(ctx, c.Kind, c.Name, f, c.Size, c.Options)

@@ -76,7 +76,7 @@ func TestConvertManyRows(t *testing.T) {
 		_, _ = rows.WriteString("r" + string(rune('0'+i%10)) + ",North face,4.2\n")
 	}
 	told, out := converted(t, conversion(t, "berths.csv", rows.Bytes()))
-	assert.Contains(t, told.Told, "In a table as long as this, headers and footers have the number of the page without how many there are.")
+	assert.Contains(t, told.Told, "In a table this long, headers and footers show the page number without the total.")
 	in := filepath.Join(t.TempDir(), "in.pdf")
 	require.NoError(t, os.WriteFile(in, out.Bytes(), 0o600))
 	a := Arrival{Path: in, Size: int64(out.Len()), Working: filepath.Join(t.TempDir(), "w")}
@@ -98,7 +98,7 @@ func TestNotConverted(t *testing.T) {
 	var not *NotConverted
 	_, err := Convert(t.Context(), conversion(t, "a.docx", converttest.Docx("<w:p>")))
 	require.ErrorAs(t, err, &not)
-	assert.Equal(t, "the file is damaged: what is in it can't be read", not.Sentence)
+	assert.Equal(t, "the file is damaged: its contents can’t be read", not.Sentence)
 	_, err = Convert(t.Context(), conversion(t, "a.doc", []byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1")))
 	require.ErrorAs(t, err, &not)
 	assert.Contains(t, not.Sentence, "save it as docx")

@@ -139,11 +139,11 @@ func (s *Stopped) Unwrap() error { return errStopped }
 func stopped(err error) error {
 	switch {
 	case errors.Is(err, child.ErrTime):
-		return &Stopped{"reading it took longer than any honest file takes, and was stopped"}
+		return &Stopped{"reading it took too long, so it was stopped"}
 	case errors.Is(err, child.ErrMemory), errors.Is(err, child.ErrCrowded):
-		return &Stopped{"reading it took more memory than any honest file takes, and was stopped"}
+		return &Stopped{"reading it took too much memory, so it was stopped"}
 	case errors.Is(err, child.ErrDead):
-		return &Stopped{"it stopped the program that reads it, by a fault: the file is damaged in a way that is not known here"}
+		return &Stopped{"reading it failed because of a fault: the file is damaged in an unknown way"}
 	}
 	return err
 }

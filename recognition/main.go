@@ -175,7 +175,7 @@ const (
 	leastWords = 150
 )
 
-// real reads scans among the papers whose pages have unseen text by another program, which stands for what is known.
+// real reads scans among the papers whose pages have invisible text by another program, which stands for what is known.
 func real(ctx context.Context, program, dir, papers string) error {
 	files, err := filepath.Glob(filepath.Join(papers, "module", "*.pdf"))
 	if err != nil {

@@ -28,16 +28,16 @@ import (
 // Errors of scanning; each is a sentence.
 var (
 	ErrAddress   = errors.New("this is not the address of a scanner")
-	ErrForbidden = errors.New("this address is not one a scanner may have: it leads into the server itself, or nowhere")
-	ErrAway      = errors.New("the scanner does not answer: is it on, and on the network?")
+	ErrForbidden = errors.New("this can’t be a scanner’s address, because it points to the server itself or to nothing")
+	ErrAway      = errors.New("the scanner doesn’t answer: check that it is switched on and connected")
 	ErrNotOne    = errors.New("no scanner that speaks eSCL answers there")
 	ErrBusy      = errors.New("the scanner is busy")
 	ErrEmpty     = errors.New("the feeder is empty")
 	ErrJam       = errors.New("paper is jammed in the feeder")
 	ErrOpen      = errors.New("a lid or door of the scanner is open")
 	ErrStopped   = errors.New("the scanner stopped")
-	ErrTrust     = errors.New("the scanner’s certificate is not one the house trusts")
-	ErrLarge     = errors.New("the scanner sent more than a page can be")
+	ErrTrust     = errors.New("the scanner’s certificate isn’t trusted here")
+	ErrLarge     = errors.New("the scanner sent more data than a page can have")
 	ErrCant      = errors.New("the scanner can’t do that")
 )
 
@@ -81,7 +81,7 @@ func Parse(s string) (*url.URL, error) {
 		return nil, ErrAddress
 	}
 	if p := strings.Trim(u.Path, "/"); p != "" && !strings.EqualFold(p, "eSCL") {
-		return nil, fmt.Errorf("%w: write its name or number, and no more", ErrAddress)
+		return nil, fmt.Errorf("%w: enter only its host name or IP address", ErrAddress)
 	}
 	if p := u.Port(); p != "" {
 		if n, err := strconv.Atoi(p); err != nil || !port(n) {
@@ -537,7 +537,7 @@ func (j *Job) next(ctx context.Context) ([]byte, string, error) {
 		return nil, "", ErrLarge
 	}
 	if n := got.ContentLength; n >= 0 && int64(len(data)) != n {
-		return nil, "", fmt.Errorf("%w (a page came in part)", ErrAway)
+		return nil, "", fmt.Errorf("%w (only part of a page arrived)", ErrAway)
 	}
 	media, _, _ := strings.Cut(got.Header.Get("Content-Type"), ";")
 	j.n++

@@ -213,7 +213,7 @@ func TestAddresses(t *testing.T) {
 	assert.False(t, other)
 }
 
-// Certificates: those nobody signed are taken where the house says so, and then have to stay the same.
+// Certificates: those nobody signed are taken where the office says so, and then have to stay the same.
 func TestCertificates(t *testing.T) {
 	s := httptest.NewTLSServer(standin.New())
 	t.Cleanup(s.Close)

@@ -85,11 +85,17 @@ func (o *office) hold(key input.Key, do func()) {
 	require.NoError(o.t, o.page.Keyboard.Release(key))
 }
 
+// ctrl presses keys while Ctrl is held.
+func (o *office) ctrl(keys ...input.Key) {
+	o.t.Helper()
+	o.hold(input.ControlLeft, func() { o.press(keys...) })
+}
+
 // lane opens a document in a lane by keys: the field, part of its name, Enter.
 func (o *office) lane(words, id string) {
 	o.t.Helper()
 	o.page.MustEval(`() => document.activeElement?.blur()`)
-	o.press('k')
+	o.press('o')
 	o.page.MustElement("#lane-words").MustInput(words)
 	o.wait(`() => document.querySelectorAll("#lane-hits [data-open-lane]").length === 1`)
 	o.press(input.Enter)
@@ -102,12 +108,30 @@ func (o *office) at(board string, index int) proto.Point {
 	o.ready()
 	sel := fmt.Sprintf(`%s .leaf[data-index="%d"] img`, board, index)
 	o.wait(`(s) => document.querySelector(s) !== null`, sel)
-	el := o.page.MustElement(sel)
-	el.MustScrollIntoView()
-	return *el.MustShape().OnePointInside()
+	got := o.page.MustEval(`async (s) => { // the board may be drawn again meanwhile: it is asked for until it rests
+		const middle = () => {
+			const e = document.querySelector(s);
+			if (!e) return "";
+			e.scrollIntoView({ block: "nearest", inline: "nearest" });
+			const r = e.getBoundingClientRect();
+			return [r.x + r.width / 2, r.y + r.height / 2].join(" ");
+		};
+		let was = "";
+		for (let i = 0; i < 200; i++) {
+			const now = middle();
+			if (now && now === was) return now;
+			was = now;
+			await new Promise((f) => setTimeout(f, 60));
+		}
+		return was;
+	}`, sel).Str()
+	var p proto.Point
+	_, err := fmt.Sscan(got, &p.X, &p.Y)
+	require.NoError(o.t, err, "%s does not rest: %q", sel, got)
+	return p
 }
 
-// drag takes a page to the left half of another one, or with right to the right half; see is asked while it is held.
+// drag takes a page to the left half of another one, or to the right half; see is asked while it is held.
 func (o *office) drag(from, to proto.Point, right bool, see func()) {
 	o.t.Helper()
 	o.page.Mouse.MustMoveTo(from.X, from.Y)
@@ -147,7 +171,7 @@ func TestLanesByMouse(t *testing.T) {
 	}
 	o, survey, tides, squares := three(t)
 	o.drag(o.at("#board-"+tides, 1), o.at("#board", 2), false, func() {
-		o.wait(`() => document.querySelector("#board .insert-bar")?.textContent === "1 page is copied here, before page 3"`)
+		o.wait(`() => document.querySelector("#board .insert-bar")?.textContent === "1 page will be copied here, before page 3"`)
 		assert.Equal(t, "Copy 1 page (Ctrl: move)", o.text(".drag-stack b"))
 	})
 	o.says("1 page copied from “Tide table” into “Survey”.")
@@ -168,7 +192,7 @@ func TestLanesByMouse(t *testing.T) {
 	to := o.at("#board-"+tides, 0)
 	require.NoError(t, o.page.Mouse.MoveLinear(proto.Point{X: to.X - 40, Y: to.Y}, 8))
 	o.hold(input.ControlLeft, func() {
-		o.wait(`(id) => document.querySelector("#board-" + id + " .insert-bar")?.textContent === "2 pages come here, before page 1"`, tides)
+		o.wait(`(id) => document.querySelector("#board-" + id + " .insert-bar")?.textContent === "2 pages will move here, before page 1"`, tides)
 		o.shot("lanes-drag")
 		o.page.Mouse.MustUp(proto.InputMouseButtonLeft)
 	})
@@ -197,7 +221,7 @@ func TestLanesByMouse(t *testing.T) {
 
 	// A click on one page lets the selection go, and one key brings it back.
 	o.page.MustElement("#board").MustFocus()
-	o.press('a')
+	o.ctrl('a')
 	o.wait(`() => document.querySelectorAll("#board .leaf.selected").length === 7`)
 	p = o.at("#board", 3)
 	o.page.Mouse.MustMoveTo(p.X, p.Y)
@@ -213,7 +237,7 @@ func TestLanesByMouse(t *testing.T) {
 	o.press('-', '-')
 	o.wait(`(w) => document.querySelector("#board .leaf img").width < w`, was)
 	o.press('+')
-	o.press('o')
+	o.press('z')
 	o.wait(`() => document.querySelector("#large[open] img")?.alt === "Page 4 of Survey"`)
 	o.press(input.ArrowRight)
 	o.wait(`() => document.querySelector("#large[open] img")?.alt === "Page 5 of Survey"`)
@@ -230,34 +254,36 @@ func TestLanesByKeys(t *testing.T) {
 	}
 	o, survey, tides, squares := three(t)
 	// The lane of the squared paper has the focus. All five are copied before the tide table's first page.
-	o.press('a', 'c')
-	o.says("5 pages copied: go to where they come, and press V.")
-	o.press('j', 'j') // round to the open document, and on to the tide table
+	o.ctrl('a', 'c')
+	o.says("5 pages copied: go to the new place and press Ctrl V.")
+	o.press('.', '.') // round to the open document, and on to the tide table
 	o.wait(`(id) => document.activeElement.id === "board-" + id`, tides)
-	o.press(input.Home, 'v')
+	o.press(input.Home)
+	o.ctrl('v')
 	o.says("5 pages copied from “Squared paper” into “Tide table”.")
 	o.orders(tides, "Q1 Q2 Q3 Q4 Q5 T1 T2 T3 T4")
 	o.wait(`(id) => document.activeElement.id === "board-" + id`, tides)
-	o.press('u')
+	o.ctrl('z')
 	o.says("Undone in “Tide table”")
 	o.orders(tides, "T1 T2 T3 T4")
-	o.hold(input.ShiftLeft, func() { o.press('u') })
+	o.ctrl('y')
 	o.says("Redone in “Tide table”")
 	o.orders(tides, "Q1 Q2 Q3 Q4 Q5 T1 T2 T3 T4")
 
 	// One is cut there, and pasted behind the third page of the survey.
-	o.press(input.End, 'x')
+	o.press(input.End)
+	o.ctrl('x')
 	o.says("1 page cut")
-	o.press('j', 'j')
+	o.press('.', '.')
 	o.wait(`() => document.activeElement.id === "board"`)
 	o.press(input.Home, input.ArrowRight, input.ArrowRight)
-	o.hold(input.ShiftLeft, func() { o.press('v') })
+	o.hold(input.ShiftLeft, func() { o.ctrl('v') })
 	o.says("1 page moved from “Tide table” into “Survey”.")
 	o.orders(survey, "S1 S2 S3 T4 S4 S5 S6")
 	o.orders(tides, "Q1 Q2 Q3 Q4 Q5 T1 T2 T3")
 
 	// In another lane: rotated, duplicated, removed. It is a step of that document.
-	o.press('j')
+	o.press('.')
 	o.wait(`(id) => document.activeElement.id === "board-" + id`, tides)
 	o.press(input.Home, 'r')
 	o.wait(`() => document.querySelector("#rotate-do")?.textContent === "Rotate 1 page right"`)
@@ -297,17 +323,17 @@ func TestPagesFromElsewhere(t *testing.T) {
 	o.go_("/desk/" + id + "/arrange")
 	o.ready()
 	o.page.MustElement("#board").MustFocus()
-	o.press('a')
+	o.ctrl('a')
 	o.page.MustElement("#more").MustSelect("interleave fronts and backs of")
 	assert.Equal(t, "1-3", o.page.MustElement(`#interleave-form [name="fronts"]`).MustProperty("value").Str())
 	o.page.MustElement(`#interleave-form [name="reversed"]`).MustSelect("from the last to the first")
 	o.click("#interleave-form button")
 	o.says("3 fronts and 3 backs interleaved, the backs from last to first.")
 	o.orders(id, "S1 S6 S2 S5 S3 S4")
-	o.press('u')
+	o.ctrl('z')
 	o.says("Undone")
 	o.orders(id, "S1 S2 S3 S4 S5 S6")
-	o.hold(input.ShiftLeft, func() { o.press('u') })
+	o.ctrl('y')
 	o.says("Redone")
 	o.orders(id, "S1 S6 S2 S5 S3 S4")
 
@@ -317,7 +343,7 @@ func TestPagesFromElsewhere(t *testing.T) {
 	o.page.MustElement(`#extract-form [name="name"]`).MustSelectAllText().MustInput("Last sheet")
 	o.page.MustElement(`#extract-form [name="remove"]`).MustSelect("remove")
 	o.click("#extract-form button")
-	o.says("“Last sheet” made of 2 pages, which are removed here.")
+	o.says("“Last sheet” created from 2 pages, which are removed here.")
 	o.orders(id, "S1 S6 S2 S5")
 	made := regexp.MustCompile(`\d+`).FindString(*o.page.MustElement("#message a").MustAttribute("href"))
 	o.orders(made, "S3 S4")
@@ -348,11 +374,11 @@ func TestPagesFromElsewhere(t *testing.T) {
 		at.dispatchEvent(new DragEvent("drop", { bubbles: true, cancelable: true, clientX: x, clientY: y, dataTransfer: d }));
 		document.getElementById("from-here").remove();
 	}`, p.X-40, p.Y)
-	assert.Equal(t, "2 files come here, before page 3", o.page.MustEval(`() => window.said`).Str())
+	assert.Equal(t, "2 files will be added here, before page 3", o.page.MustEval(`() => window.said`).Str())
 	o.waitLong(`() => document.querySelector("#message")?.textContent.includes("1 file came in")`)
 	assert.Contains(t, o.text("#message"), "Broken.pdf")
 	o.orders(id, "S1 P1 L1 L2 S2 S5")
-	o.press('u')
+	o.ctrl('z')
 	o.orders(id, "S1 P1 S2 S5")
 
 	// The same by keys: before the page under the cursor.
@@ -364,7 +390,7 @@ func TestPagesFromElsewhere(t *testing.T) {
 	o.wait(`() => window.picked === 1`)
 	o.page.MustElement("#lane-files").MustSetFiles(files[0])
 	o.orders(id, "S1 P1 S2 L1 L2 S5")
-	o.press('u')
+	o.ctrl('z')
 	o.orders(id, "S1 P1 S2 S5")
 }
 
@@ -395,13 +421,13 @@ func TestBlankSheets(t *testing.T) {
 	assert.InDelta(t, 419.53, size[0].Num(), 0.1, "A5 is 148 by 210 mm (ISO 216)")
 	assert.InDelta(t, 595.28, size[1].Num(), 0.1)
 	o.page.MustEval(`() => document.activeElement?.blur()`)
-	o.press('u')
+	o.ctrl('z')
 	o.says("Undone")
 	o.orders(id, "T1 T2 T3 T4")
-	o.hold(input.ShiftLeft, func() { o.press('u') })
+	o.ctrl('y')
 	o.says("Redone")
 	o.orders(id, "- - - - - T1 T2 T3 T4")
-	o.press('u')
+	o.ctrl('z')
 	o.orders(id, "T1 T2 T3 T4")
 	// by keys: the cursor says where
 	fill()
@@ -413,7 +439,7 @@ func TestBlankSheets(t *testing.T) {
 	o.says("5 pages ruled with squares inserted before page 1.")
 	o.orders(id, "- - - - - T1 T2 T3 T4")
 	o.page.MustEval(`() => document.activeElement?.blur()`)
-	o.press('u')
+	o.ctrl('z')
 	o.orders(id, "T1 T2 T3 T4")
 	// a plain one is found, and removed
 	o.click("#blank-do")
@@ -425,7 +451,7 @@ func TestBlankSheets(t *testing.T) {
 	o.orders(id, "T1 T2 T3 T4")
 }
 
-// What others do meanwhile: a lane's document changed, deleted, or taken away while somebody arranges; each is a sentence, and nothing is lost.
+// What others do meanwhile: a lane's document changed, deleted, or removed while somebody arranges; each is a sentence, and nothing is lost.
 func TestLanesMeanwhile(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it takes its time")
@@ -450,7 +476,7 @@ func TestLanesMeanwhile(t *testing.T) {
 	o.wait(`() => document.querySelectorAll("#board .leaf").length === 5`)
 	o.page.MustElement("#set").MustSelectAllText().MustInput("2")
 	change(survey, "remove", url.Values{"pages": {"5"}})
-	o.says("Somebody changed this document.")
+	o.says("Someone changed this document.")
 	assert.Equal(t, "2", o.page.MustElement("#set").MustProperty("value").Str(), "what was written is there")
 	o.click("#message .btn-link")
 	o.wait(`() => document.querySelectorAll("#board .leaf").length === 4`)
@@ -460,16 +486,16 @@ func TestLanesMeanwhile(t *testing.T) {
 	to := o.at("#board", 0)
 	o.drag(from, to, false, func() {
 		change(tides, "remove", url.Values{"pages": {"1"}})
-		o.says("“Tide table” was changed by somebody else")
+		o.says("“Tide table” was changed by someone else")
 	})
-	o.says("A page that was selected is not in the document any more.")
+	o.says("A selected page has been removed.")
 	o.orders(survey, "S1 S2 S3 S4")
 	o.orders(tides, "T3 T4")
 
 	// A document that is deleted loses its lane.
 	code, _, _ := other.post("/documents/bin", url.Values{"id": {squares}})
 	require.Less(t, code, 400)
-	o.says("“Squared paper” was deleted, or is not for you any more.")
+	o.says("“Squared paper” was deleted, or you no longer have access to it.")
 	o.wait(`() => document.querySelectorAll(".lane").length === 2`)
 	o.go_("/desk/" + survey + "/arrange")
 	o.ready()
@@ -478,7 +504,7 @@ func TestLanesMeanwhile(t *testing.T) {
 	o.orders(survey, "S1 S2 S3 S4")
 }
 
-// A document of chapters is split at its bookmarks, which are made of headings, and handed out as a zip; labels and a crop, each undone and redone.
+// A document of chapters is split at its bookmarks, which are created from headings, and handed out as a zip; labels and a crop, each undone and redone.
 func TestSplitBookmarksLabelsCrop(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it takes its time")
@@ -492,9 +518,9 @@ func TestSplitBookmarksLabelsCrop(t *testing.T) {
 	again := func(words string) {
 		t.Helper()
 		o.page.MustEval(`() => document.activeElement?.blur()`)
-		o.press('u')
+		o.ctrl('z')
 		o.says("Undone: " + words)
-		o.hold(input.ShiftLeft, func() { o.press('u') })
+		o.ctrl('y')
 		o.says("Redone: " + words)
 	}
 	whole := func() []byte {
@@ -511,8 +537,8 @@ func TestSplitBookmarksLabelsCrop(t *testing.T) {
 	o.wait(`() => document.querySelectorAll("#heads li").length === 3`)
 	o.shot("arrange-headings")
 	o.click("#make-do")
-	o.says("3 bookmarks made of headings.")
-	again("3 bookmarks made of headings")
+	o.says("3 bookmarks created from headings.")
+	again("3 bookmarks created from headings")
 	assert.Regexp(t, `"Moorings".*page=2\b(?s:.*)"Dues".*page=5\b(?s:.*)"Winter".*page=8\b`, pdftest.Tool(t, whole(), "mutool", "show", "FILE", "outline"))
 	// By keys: the last one is nested below the one ahead of it, then moved up; and with the mouse it is dragged to the top again.
 	o.page.MustElement("#tree").MustFocus()
@@ -543,7 +569,7 @@ func TestSplitBookmarksLabelsCrop(t *testing.T) {
 	o.page.MustElement("#tree").MustFocus()
 	o.press(input.Home, input.Delete)
 	o.says("Bookmark “Winter berths” removed.")
-	o.press('u')
+	o.ctrl('z')
 	o.says("Undone")
 
 	// Split at the bookmarks.
@@ -569,7 +595,7 @@ func TestSplitBookmarksLabelsCrop(t *testing.T) {
 	// The first part is left out.
 	o.click(`#parts li:first-child input[type="checkbox"]`)
 	o.page.MustElement(`#split-form [name="into"]`).MustSelect("files in a zip")
-	o.wait(`() => document.querySelector("#split-do").textContent === "Make 3 files"`)
+	o.wait(`() => document.querySelector("#split-do").textContent === "Create 3 files"`)
 	o.shot("arrange-split")
 	o.click("#split-do")
 	o.waitLong(`() => document.querySelector(".written.made a[download]") !== null`)
@@ -589,7 +615,7 @@ func TestSplitBookmarksLabelsCrop(t *testing.T) {
 	// As documents: undone, they are in the Bin; redone, back.
 	o.go_("/desk/" + id + "/arrange/split")
 	o.ready()
-	o.page.MustElement(`#cuts-form [name="by"]`).MustSelect("every so many pages")
+	o.page.MustElement(`#cuts-form [name="by"]`).MustSelect("every few pages")
 	o.page.MustElement(`#cuts-form [name="every"]`).MustSelectAllText().MustInput("4")
 	o.click("#cuts-form button")
 	o.wait(`() => document.querySelectorAll("#parts li").length === 3`)
@@ -614,15 +640,15 @@ func TestSplitBookmarksLabelsCrop(t *testing.T) {
 	o.wait(`() => document.querySelector("#finder-hits [aria-selected=true]")?.textContent.includes("Go to page iii")`)
 	o.press(input.Escape, input.Escape)
 
-	// A crop to what is printed, seen before.
+	// A crop to the page content, seen before.
 	o.go_("/desk/" + id + "/arrange/size")
 	o.ready()
 	o.page.MustElement(`#crop-form [name="pages"]`).MustSelectAllText().MustInput("ii-iii")
-	o.page.MustElement(`#crop-form [name="to"]`).MustSelect("to what is printed")
+	o.page.MustElement(`#crop-form [name="to"]`).MustSelect("to the content")
 	o.wait(`() => document.querySelector("#crop-form [data-outcome]").textContent === "Crop 2 pages" && document.getElementById("paper-picture").src.startsWith("blob:")`)
 	o.click("#crop-form [data-outcome]")
-	o.says("Pages ii to iii cropped to what is printed.")
-	again("Pages ii to iii cropped to what is printed")
+	o.says("Pages ii to iii cropped to the page content.")
+	again("Pages ii to iii cropped to the page content")
 	assert.NotContains(t, pdftest.Tool(t, whole(), "pdfinfo", "-f", "2", "-l", "2", "FILE"), "595 x 842")
 	// A frame that is drawn gives the same as its numbers.
 	o.page.MustElement(`#crop-form [name="to"]`).MustSelect("at the edges")
@@ -663,7 +689,7 @@ func TestHandOutSeveral(t *testing.T) {
 	}
 	assert.Equal(t, "Berths.pdf, Tides.pdf", names())
 	o.click(`#handing-form [data-add="typed"]`)
-	o.wait(`() => document.querySelector("#handing-do").disabled && document.querySelector("#plan").textContent.includes("not typed yet")`)
+	o.wait(`() => document.querySelector("#handing-do").disabled && document.querySelector("#plan").textContent.includes("type the file number first")`)
 	o.page.MustElement(`#handing-form [name="typed"]`).MustInput(" HT-7")
 	o.wait(`() => !document.querySelector("#handing-do").disabled`)
 	assert.Equal(t, "BerthsHT-7.pdf, TidesHT-7.pdf", names())
@@ -671,7 +697,7 @@ func TestHandOutSeveral(t *testing.T) {
 	o.click(`#handing-form .piece[data-field="name"] .piece-off`)
 	o.wait(`() => document.querySelector("#plan").textContent.includes("“Berths” would have the same name")`)
 	o.click(`#handing-form [data-add="number"]`)
-	o.wait(`() => !document.querySelector("#plan .edge") && document.querySelector("#handing-do").textContent === "Hand out 2 files"`)
+	o.wait(`() => !document.querySelector("#plan .edge") && document.querySelector("#handing-do").textContent === "Export 2 files"`)
 	assert.Equal(t, "HT-71.pdf, HT-72.pdf", names())
 	// The folder is found by a part of its name.
 	o.page.MustElement(".folder-field input[type=search]").MustInput("sent")
@@ -694,7 +720,7 @@ func TestHandOutSeveral(t *testing.T) {
 	o.go_("/desk/" + a + "/release")
 	o.ready()
 	o.page.MustElement(`#out-form [name="name"]`).MustSelectAllText().MustInput("HT-71")
-	o.wait(`() => document.querySelector("#name-taken")?.textContent.includes("“HT-71 2” is free")`)
+	o.wait(`() => document.querySelector("#name-taken")?.textContent.includes("“HT-71 2” is available")`)
 }
 
 // TestArrangeAccessible looks at the jobs of Arrange, and at handing out several, with axe-core.
@@ -714,16 +740,16 @@ func TestArrangeAccessible(t *testing.T) {
 	o.lane("tides", other)
 	o.press(input.Space)
 	o.accessible("lanes")
-	o.press('o')
+	o.press('z')
 	o.page.MustElement("#large[open] img")
 	o.accessible("a page, large")
 	o.press(input.Escape)
 	o.wait(`() => !document.querySelector("#large[open]")`)
-	o.press('k')
+	o.press('o')
 	o.wait(`() => !document.querySelector("#lane-hits").hidden`)
 	o.accessible("opening a lane")
 	o.page.MustElement("#board").MustFocus()
-	o.press('a')
+	o.ctrl('a')
 	for _, what := range []string{"duplicate", "interleave fronts and backs of", "extract", "replace"} {
 		o.page.MustElement("#more").MustSelect(what)
 		o.accessible("pages, " + what)
@@ -739,16 +765,16 @@ func TestArrangeAccessible(t *testing.T) {
 	o.wait(`() => document.querySelectorAll("#heads li").length === 2`)
 	o.accessible("headings")
 	o.click("#make-do")
-	o.says("2 bookmarks made of headings.")
+	o.says("2 bookmarks created from headings.")
 	o.page.MustElement("#tree").MustFocus()
 	o.press(input.ArrowDown)
 	o.accessible("bookmarks")
 	o.click("#contents-form button")
-	o.says("Contents of 2 bookmarks")
+	o.says("Table of contents with 2 bookmarks")
 	o.accessible("contents")
 	o.go_("/desk/" + id + "/arrange/split")
 	o.ready()
-	o.page.MustElement(`#cuts-form [name="by"]`).MustSelect("every so many pages")
+	o.page.MustElement(`#cuts-form [name="by"]`).MustSelect("every few pages")
 	o.click("#cuts-form button")
 	o.wait(`() => document.querySelectorAll("#parts li").length > 1`)
 	o.accessible("split")

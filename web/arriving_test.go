@@ -15,7 +15,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 )
 
-// Files on the way are not lost by opening something else: that is asked about, and can be opened beside. What was refused, or waits for a password, stays
+// Files being added are not lost by opening something else: that is asked about, and can be opened beside. What was refused, or waits for a password, stays
 // listed when the screen is loaded again, until the list is closed; the password is asked for then, too.
 func TestFilesOnTheWay(t *testing.T) {
 	o, id := openDocument(t, "Tides.pdf", pdftest.Text(2))
@@ -67,7 +67,7 @@ func TestFilesOnTheWay(t *testing.T) {
 	o.go_("/documents")
 	o.ready()
 	o.wait(`() => document.querySelectorAll("#drop-wrong li").length === 2 && !!document.querySelector("#drop-wrong input[type=password]")`)
-	assert.Contains(t, o.text("#drop-said"), "0 of 2 added, 1 needs its password, 1 did not come in")
+	assert.Contains(t, o.text("#drop-said"), "0 of 2 added, 1 needs its password, 1 could not be added")
 	assert.Contains(t, o.text("#drop-wrong"), "the file is damaged")
 	o.page.MustElement("#drop-wrong input[type=password]").MustInput("harbour")
 	o.page.MustElementR("#drop-wrong button", "Unlock").MustClick()

@@ -2,7 +2,6 @@ package web
 
 import (
 	"errors"
-	"fmt"
 	"log/slog"
 	"net/http/httptest"
 	"os"
@@ -234,8 +233,6 @@ func (o *office) pageKeys() []string {
 
 // leaf gives the place of a page on the board: the middle of its picture.
 func (o *office) leaf(index int) proto.Point {
-	o.ready()
-	el := o.page.MustElement(fmt.Sprintf(`.leaf[data-index="%d"] img`, index))
-	el.MustScrollIntoView()
-	return *el.MustShape().OnePointInside()
+	o.t.Helper()
+	return o.at("", index)
 }

@@ -96,7 +96,7 @@ func TestFind(t *testing.T) {
 	o.page.MustElement("#finder-field").MustSelectAllText().MustInput("break(ers|water) (stores|are)")
 	o.wait(`() => document.getElementById("find-said").textContent === "32 matches on 4 pages"`)
 	o.page.MustElement("#finder-field").MustSelectAllText().MustInput("break(")
-	o.wait(`() => document.getElementById("find-said").textContent.includes("can't be understood")`)
+	o.wait(`() => document.getElementById("find-said").textContent.includes("isn’t valid")`)
 	o.click(`#find-ways input[name="pattern"]`)
 	o.page.MustElement("#finder-field").MustSelectAllText().MustInput("breakwater")
 	o.wait(`() => document.getElementById("find-said").textContent === "40 matches on 4 pages"`)
@@ -111,7 +111,7 @@ func TestFind(t *testing.T) {
 	o.press(input.ArrowDown)
 	o.wait(`() => document.getElementById("taken-count").textContent === "27 words of page 1"`)
 	o.shot("review")
-	o.press('c')
+	o.ctrl('c')
 	o.wait(`() => document.getElementById("taken-count").textContent === "Copied."`)
 	o.press('/')
 	o.page.MustElement("#finder-field").MustSelectAllText()
@@ -156,7 +156,7 @@ func TestFind(t *testing.T) {
 	o.page.MustElements(".marks li")[1].MustElement(`form[hx-post$="mark-remove"] button`).MustClick()
 	o.says("A mark removed on page 1.")
 	o.wait(`() => document.querySelectorAll(".marks li").length === 1`)
-	o.press('u', 'u')
+	o.ctrl('z', 'z')
 	o.wait(`() => document.querySelectorAll(".marks li").length === 2`)
 
 	o.go_("/desk/" + id + "/review")
@@ -264,7 +264,7 @@ func TestSeenPlaces(t *testing.T) {
 		for _, v := range []float64{ay, by} {
 			assert.True(t, v >= 0 && v <= h)
 		}
-		r := station.UnseenRect(g, ax, ay, bx, by)
+		r := station.InvisibleRect(g, ax, ay, bx, by)
 		for i, want := range []float64{120, 130, 170, 160} {
 			assert.InDelta(t, want, []float64{r.X0, r.Y0, r.X1, r.Y1}[i], 0.02, rotate)
 		}

@@ -63,8 +63,8 @@ func TestOtherJobs(t *testing.T) {
 	o.click("[data-outcome]")
 	o.says("Pages 2 and 3 of “Pile inspection” inserted before page 2.")
 	require.Len(t, o.pageKeys(), 7)
-	assert.Contains(t, o.text("#message"), "update them before the file goes out")
-	assert.Contains(t, o.text(".way"), "Furnish 1 open")
+	assert.Contains(t, o.text("#message"), "update them before you export")
+	assert.Contains(t, o.text(".way"), "Finish 1 open")
 
 	// Handing out asks about the numbers that are wrong now.
 	o.press('6')
@@ -105,7 +105,7 @@ func TestOtherJobs(t *testing.T) {
 	o.says("Undone:")
 	assert.Equal(t, before, o.pageKeys())
 
-	// A document is renamed, taken away and brought back.
+	// A document is renamed, removed and brought back.
 	o.go_("/documents")
 	o.click(`button[aria-label="Rename Pile inspection"]`)
 	o.page.MustElement(".name-form input").MustSelectAllText().MustInput("Pile inspection, north face")
@@ -164,10 +164,12 @@ func TestKeyboardAlone(t *testing.T) {
 	o.press(input.Enter)
 	o.page.MustElement("body.desk")
 	o.page.MustElement(".leaf")
-	o.press(input.ArrowRight, input.Space, 'x', input.End)
+	o.press(input.ArrowRight, input.Space)
+	o.ctrl('x')
+	o.press(input.End)
 	o.ready()
 	require.NoError(t, o.page.Keyboard.Press(input.ShiftLeft))
-	o.press(input.Key('V'))
+	o.ctrl('v')
 	require.NoError(t, o.page.Keyboard.Release(input.ShiftLeft))
 	o.says("Page 2 moved to the end.")
 	o.press(input.Escape, input.Home, input.Space, 'l', input.Enter)

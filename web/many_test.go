@@ -40,7 +40,7 @@ func TestFortyFiles(t *testing.T) {
 	o.openBrowser()
 	o.signIn()
 	o.page.MustElement("#drop-files").MustSetFiles(paths...)
-	o.wait(`() => document.getElementById("drop-said").textContent === "39 of 40 added, 1 did not come in."`)
+	o.wait(`() => document.getElementById("drop-said").textContent === "39 of 40 added, 1 could not be added."`)
 	o.wait(`() => document.querySelectorAll("#document-table tbody tr").length === 39`)
 	assert.Equal(t, "Paper 17.pdf the file is plain text, not a PDF", o.text("#drop-wrong"))
 	assert.Equal(t, "39 files arrived", o.text("#drop-done summary"))

@@ -55,12 +55,12 @@ func TestPileToText(t *testing.T) {
 	o.says("scanners are at the ports")
 	o.page.MustElement(`#scan-with [name="address"]`).MustSelectAllText().MustInput("127.0.0.1:80")
 	o.click(`#scan-with details button`)
-	o.says("leads into the server itself")
+	o.says("points to the server itself")
 	o.page.MustElement(`#scan-with [name="address"]`).MustSelectAllText().MustInput(address)
 	o.click(`#scan-with details button`)
 	o.page.MustElement("#scan-form")
 	o.wait(`() => document.querySelector("#message").textContent.trim() === ""`) // what was refused before is said no more
-	assert.Contains(t, o.text("#scan-choices"), "Paper lies in the feeder.")
+	assert.Contains(t, o.text("#scan-choices"), "There is paper in the feeder.")
 	o.accessible("scanning")
 	o.click("[data-look]")
 	o.wait(`() => document.querySelector("#scan-look img")?.naturalWidth > 500`)
@@ -69,10 +69,10 @@ func TestPileToText(t *testing.T) {
 	o.shot("scanning")
 	o.click("#scan-form .btn-primary")
 	o.page.MustElement("body.desk")
-	o.waitLong(`() => document.querySelector("#slip")?.innerText.includes("6 pages came in.")`)
+	o.waitLong(`() => document.querySelector("#slip")?.innerText.includes("6 pages scanned.")`)
 	slip := o.text("#slip")
 	assert.Contains(t, slip, "3 pages are blank: 2, 4, 6.")
-	assert.Contains(t, slip, "1 page stands upside down: 5.")
+	assert.Contains(t, slip, "1 page is upside down: 5.")
 	assert.Len(t, o.pageKeys(), 6)
 	o.page.MustElementR("#slip button", "Remove them").MustClick()
 	o.says("Pages 2, 4, 6 removed")
@@ -82,12 +82,12 @@ func TestPileToText(t *testing.T) {
 	s.Load("form", standin.Sheet{Front: "form"}, standin.Sheet{Front: "letter"})
 	s.Break("jam", 1)
 	o.click(`.way a[href*="collect/scan"]`)
-	o.page.MustElement(`#scan-form [name="from"]`).MustSelect("the feeder, one side")
+	o.page.MustElement(`#scan-form [name="from"]`).MustSelect("feeder, one side")
 	o.page.MustElement(`#scan-form [name="dpi"]`).MustSelect("100 dpi")
 	o.page.MustElement(`#scan-form [name="before"]`).MustInput("2")
 	o.click("#scan-form .btn-primary")
 	o.waitLong(`() => document.querySelector("#slip")?.innerText.includes("paper is jammed in the feeder")`)
-	assert.Contains(t, o.text("#slip"), "1 page came in.")
+	assert.Contains(t, o.text("#slip"), "1 page scanned.")
 	assert.Len(t, o.pageKeys(), 4)
 	s.Break("", 0)
 	// All of it is recognized.
@@ -114,7 +114,7 @@ func TestPileToText(t *testing.T) {
 		now := fmt.Sprintf("Rightly%d", i)
 		o.page.MustElement(`#doubt-form [name="_text"]`).MustSelectAllText().MustInput(now)
 		o.click("#doubt-do")
-		o.says("“" + was + "” put right: “" + now + "”")
+		o.says("“" + was + "” corrected to “" + now + "”")
 		o.wait(`(was) => document.querySelector('#doubt-form [name="_word"]') && !document.querySelector("#doubt-form").hidden`, was)
 		fixed = append(fixed, now)
 	}
@@ -156,30 +156,30 @@ func TestScanTwoPasses(t *testing.T) {
 	o.signIn()
 	o.click(`a[href^="/scan"]`)
 	o.page.MustElement("#scan-form")
-	o.page.MustElement(`#scan-form [name="from"]`).MustSelect("the feeder, one side")
+	o.page.MustElement(`#scan-form [name="from"]`).MustSelect("feeder, one side")
 	o.page.MustElement(`#scan-form [name="dpi"]`).MustSelect("100 dpi")
 	o.page.MustElement(`#scan-form [name="name"]`).MustInput("Two sides")
-	o.page.MustElement(`#scan-form [name="then"]`).MustSelect("they are straightened and recognized")
+	o.page.MustElement(`#scan-form [name="then"]`).MustSelect("straighten and recognize")
 	o.click("#scan-form .btn-primary")
 	o.page.MustElement("body.desk")
-	o.waitLong(`() => document.querySelector("#slip")?.innerText.includes("2 pages came in.")`)
+	o.waitLong(`() => document.querySelector("#slip")?.innerText.includes("2 pages scanned.")`)
 	slip := o.text("#slip")
-	assert.Contains(t, slip, "set straight by")
+	assert.Contains(t, slip, "straightened by")
 	assert.Contains(t, slip, "Text of pages 1 and 2 recognized")
 	assert.NotContains(t, slip, "their backs")
 	s.Load("form", standin.Sheet{Front: "table"}, standin.Sheet{Front: "upside down"}) // the stack turned over: the last sheet's back comes first
-	o.page.MustElement(`#scan-form [name="from"]`).MustSelect("the feeder, one side")
+	o.page.MustElement(`#scan-form [name="from"]`).MustSelect("feeder, one side")
 	o.page.MustElement(`#scan-form [name="dpi"]`).MustSelect("100 dpi")
 	o.click("#scan-form .btn-primary")
-	o.waitLong(`() => document.querySelector("#slip")?.innerText.includes("are these their backs?")`)
+	o.waitLong(`() => document.querySelector("#slip")?.innerText.includes("are these its backs?")`)
 	require.Equal(t, 4, len(o.pageKeys()))
 	before := o.pageKeys()
-	o.page.MustElementR("#slip button", "Put fronts and backs together").MustClick()
+	o.page.MustElementR("#slip button", "Interleave fronts and backs").MustClick()
 	o.says("interleaved")
 	assert.Equal(t, []string{before[0], before[3], before[1], before[2]}, o.pageKeys())
 }
 
-// A scan is set straight, and its text made real, with the page as it is beside the page as it will be; a block is left a picture. By keys alone.
+// A scan is straightened, and its text made real, with the page as it is beside the page as it will be; a block is left a picture. By keys alone.
 func TestStraightenAndSetText(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it takes its time")
@@ -208,8 +208,8 @@ func TestStraightenAndSetText(t *testing.T) {
 	o.wait(`() => Math.abs(document.querySelector(".parting").getAttribute("aria-valuenow") - 80) < 2`)
 	o.page.MustElement("#straighten-form .btn-primary").MustFocus()
 	o.press(input.Enter)
-	o.waitLong(`() => document.querySelector("#message")?.innerText.includes("set straight by")`)
-	o.press('u')
+	o.waitLong(`() => document.querySelector("#message")?.innerText.includes("straightened by")`)
+	o.ctrl('z')
 	o.says("Undone")
 	o.go_("/desk/" + id + "/collect/recognize")
 	o.waitLong(`() => !!document.querySelector("#recognize-form .btn-primary")`)
@@ -219,7 +219,7 @@ func TestStraightenAndSetText(t *testing.T) {
 	o.go_("/desk/" + id + "/collect/set-text")
 	o.wait(`() => document.querySelectorAll("#set-blocks input").length > 3`)
 	o.waitLong(`() => document.querySelector("#paper-picture").src.startsWith("blob:")`)
-	o.accessible("real text")
+	o.accessible("editable text")
 	o.page.MustElement(".parting").MustFocus()
 	o.press(input.PageDown)
 	o.shot("real-text")
@@ -230,8 +230,8 @@ func TestStraightenAndSetText(t *testing.T) {
 	assert.True(t, o.page.MustEval(`() => document.activeElement.dataset.name === "0.1:0" && document.activeElement.checked`).Bool())
 	o.page.MustElement("#set-text-form .btn-primary").MustFocus()
 	o.press(input.Enter)
-	o.waitLong(`() => document.querySelector("#message")?.innerText.includes("made real text, but for 1 block")`)
-	o.press('u')
+	o.waitLong(`() => document.querySelector("#message")?.innerText.includes("changed to editable text, but for 1 block")`)
+	o.ctrl('z')
 	o.says("Undone")
 }
 
@@ -266,7 +266,7 @@ func TestRecognizeByKeys(t *testing.T) {
 	o.wait(`() => !!document.getElementById("doubt-form")`)
 	n := o.page.MustEval(`() => JSON.parse(document.getElementById("doubt-pages").textContent)[0].n`).Int()
 	require.Positive(t, n)
-	o.press('n')
+	o.press('.')
 	for i := range n {
 		o.wait(`() => document.activeElement?.name === "_text"`)
 		if i == 0 {
@@ -275,12 +275,12 @@ func TestRecognizeByKeys(t *testing.T) {
 		}
 		o.press(input.Enter)
 		if i == 0 {
-			o.says("put right: “Soundings”")
+			o.says("corrected to “Soundings”")
 		}
 		o.wait(`(left) => (JSON.parse(document.getElementById("doubt-pages").textContent)[0].n) === left`, n-1-i)
 	}
-	assert.Contains(t, o.text("#slip"), "nothing doubted")
-	o.press('u')
+	assert.Contains(t, o.text("#slip"), "no uncertain words")
+	o.ctrl('z')
 	o.says("Undone")
 	o.wait(`() => JSON.parse(document.getElementById("doubt-pages").textContent)[0].n === 1`)
 }

@@ -19,7 +19,7 @@ import (
 	"glenrain/desk"
 )
 
-// who of the house may use a route.
+// who of the office may use a route.
 type who int
 
 const (
@@ -37,7 +37,7 @@ var routes = map[string]struct {
 }{
 	"GET /static/*": {anybody, ""}, "GET /favicon.ico": {anybody, ""}, "GET /enter": {anybody, ""}, "POST /enter": {anybody, "name=x&password=y"},
 	"GET /enter/{token}": {anybody, ""}, "POST /enter/{token}": {anybody, "name=x"}, "POST /leave": {anybody, ""},
-	"GET /": {person, ""}, "GET /find": {person, ""}, "GET /find/text": {person, ""}, "POST /me/keep": {person, "name=zoom+review&value=page"}, "GET /me": {person, ""},
+	"GET /": {person, ""}, "GET /find": {person, ""}, "GET /find/text": {person, ""}, "POST /me/keep": {person, "name=zoom+review&value=page"}, "GET /me": {person, ""}, "GET /help": {person, ""}, "GET /help/*": {person, ""},
 	"POST /me/password": {person, "was=x&new=yyyyyyyyyy&again=zzzzzzzzzz"}, "POST /me/sessions": {person, "number=none"},
 	"GET /progress/{work}": {person, ""}, "POST /progress/{work}/cancel": {person, ""}, "POST /progress/{work}/stop": {person, ""},
 
@@ -51,11 +51,11 @@ var routes = map[string]struct {
 	"GET /documents/{id}/about": {readers, ""}, "POST /documents/again": {members, "id=ID&paper=A5"}, "GET /documents/pictures": {person, ""}, "POST /documents/pictures": {members, "id=ID"},
 	"GET /folders/find": {person, ""}, "GET /handing": {members, ""}, "POST /handing/plan": {members, "id=ID"}, "POST /handing": {members, "id=ID&as-it-is=yes&_request=h"}, "GET /desk/{id}/release/name": {readers, ""},
 	"POST /documents/recognize": {members, "id=ID"}, "GET /desk/{id}/collect/recognize": {readers, ""}, "GET /desk/{id}/collect/scan": {readers, ""}, "GET /desk/{id}/collect/straighten": {readers, ""}, "GET /desk/{id}/collect/set-text": {readers, ""}, "GET /desk/{id}/recognize/blocks/{key}": {readers, ""},
-	"GET /desk/{id}/amend": {readers, ""}, "GET /desk/{id}/amend/replace": {readers, ""}, "GET /desk/{id}/amend/things": {readers, ""}, "GET /desk/{id}/amend/shapes": {readers, ""}, "GET /desk/{id}/amend/spelling": {readers, ""}, "GET /desk/{id}/amend/compare": {readers, ""},
-	"GET /desk/{id}/amend/blocks/{key}": {readers, ""}, "GET /desk/{id}/amend/begin/{key}": {readers, ""}, "GET /desk/{id}/amend/found/{key}": {readers, ""}, "GET /desk/{id}/amend/taken/{key}": {readers, ""}, "GET /desk/{id}/amend/compared": {readers, ""}, "GET /desk/{id}/amend/compared/{key}": {readers, ""},
-	"GET /desk/{id}/amend/spelled": {readers, ""}, "GET /desk/{id}/amend/spelled/{key}": {readers, ""}, "POST /desk/{id}/amend/learn": {members, "word=Netloft"}, "POST /desk/{id}/amend/set/{key}": {members, `{"paragraph":0,"text":"x","seen":SEEN,"box":400}`}, "POST /desk/{id}/amend/carry/{key}": {members, "to=ID&page=1&_things=[]&request=c"}, "POST /desk/{id}/amend/bring/{key}": {members, "a picture"},
+	"GET /desk/{id}/edit": {readers, ""}, "GET /desk/{id}/edit/replace": {readers, ""}, "GET /desk/{id}/edit/objects": {readers, ""}, "GET /desk/{id}/edit/shapes": {readers, ""}, "GET /desk/{id}/edit/spelling": {readers, ""}, "GET /desk/{id}/edit/compare": {readers, ""},
+	"GET /desk/{id}/edit/blocks/{key}": {readers, ""}, "GET /desk/{id}/edit/begin/{key}": {readers, ""}, "GET /desk/{id}/edit/found/{key}": {readers, ""}, "GET /desk/{id}/edit/taken/{key}": {readers, ""}, "GET /desk/{id}/edit/compared": {readers, ""}, "GET /desk/{id}/edit/compared/{key}": {readers, ""},
+	"GET /desk/{id}/edit/spelled": {readers, ""}, "GET /desk/{id}/edit/spelled/{key}": {readers, ""}, "POST /desk/{id}/edit/learn": {members, "word=Netloft"}, "POST /desk/{id}/edit/set/{key}": {members, `{"paragraph":0,"text":"x","seen":SEEN,"box":400}`}, "POST /desk/{id}/edit/carry/{key}": {members, "to=ID&page=1&_objects=[]&request=c"}, "POST /desk/{id}/edit/bring/{key}": {members, "a picture"},
 	"GET /desk/{id}/trail/{step}/values": {readers, ""}, "POST /desk/{id}/trail/{step}/values": {members, "_seen=SEEN"}, "POST /desk/{id}/states/{state}/name": {members, "name=Sent"}, "POST /desk/{id}/states/{state}/go": {members, "_seen=SEEN"},
-	"POST /desk/{id}/amend/hits": {readers, "find=page&with=leaf&pages=all"}, "POST /desk/{id}/recognize/words": {members, "word=Netlofts"}, "POST /desk/{id}/recognize/words/forget": {members, "word=1"}, "GET /desk/{id}/recognize/doubts/{key}": {readers, ""}, "GET /desk/{id}/recognize/near": {readers, ""}, "GET /desk/{id}/recognize/guess": {readers, ""},
+	"POST /desk/{id}/edit/hits": {readers, "find=page&with=leaf&pages=all"}, "POST /desk/{id}/recognize/words": {members, "word=Netlofts"}, "POST /desk/{id}/recognize/words/forget": {members, "word=1"}, "GET /desk/{id}/recognize/doubts/{key}": {readers, ""}, "GET /desk/{id}/recognize/near": {readers, ""}, "GET /desk/{id}/recognize/guess": {readers, ""},
 	"GET /scan": {members, ""}, "GET /scan/choices": {members, "scanner=1"}, "GET /scan/look": {members, "scanner=1"}, "POST /scan/scanners": {members, "address=127.0.0.1:22"}, "POST /scan/scanners/{id}/remove": {members, ""},
 	"POST /scan/start": {members, "scanner=1&paper=A4&dpi=100&colour=Grayscale8&from=glass&doc=ID"},
 	"POST /gather":     {members, "id=ID"}, "POST /gather/{what}": {members, "by=name"},
@@ -259,7 +259,7 @@ func TestJoiningAndLeaving(t *testing.T) {
 	_, body = isla.get("/people")
 	assert.NotContains(t, body, at, "it is shown once")
 	_, body = rona.get(at)
-	assert.Contains(t, body, "You join as a reader, who looks at documents")
+	assert.Contains(t, body, "You join as a reader, who can read documents")
 	code, body, _ = rona.post(at, url.Values{"full-name": {"Rona Skerry"}, "name": {"rona"}, "password": {demo.Password}})
 	require.Equal(t, http.StatusOK, code)
 	assert.NotContains(t, body, "Drop files or folders here", "a reader adds nothing")
@@ -270,7 +270,7 @@ func TestJoiningAndLeaving(t *testing.T) {
 	id := isla.bring("Tariffs.pdf", pdftest.Text(2))
 	code, body = rona.get("/desk/" + id + "/arrange")
 	assert.Equal(t, http.StatusOK, code)
-	assert.Contains(t, body, "As a reader you comment on it")
+	assert.Contains(t, body, "You can read this document and comment on it")
 	// An administrator ends her session: the next request finds nobody signed in.
 	_, page := isla.get("/people/2")
 	number := regexp.MustCompile(`name="number" value="([^"]+)"`).FindStringSubmatch(page)
@@ -294,7 +294,7 @@ func TestJoiningAndLeaving(t *testing.T) {
 	_, body = rona.get("/documents")
 	assert.Contains(t, body, "Sign in")
 	_, body = isla.get("/people/record?words=Rona")
-	for _, what := range []string{"invited", "joined", "signed in", "password", "sessions", "removed person"} {
+	for _, what := range []string{"invited", "joined", "signed in", "password changed", "sessions ended", "person removed"} {
 		assert.Contains(t, body, "<td>"+what+"</td>")
 	}
 	code, csv, h := isla.send(http.MethodGet, "/people/record/export?what=joined", "", nil)

@@ -77,7 +77,7 @@ func (c *client) do(doc, name, fields string) {
 	state, request := c.seen(doc)
 	v.Set("_seen", state)
 	v.Set("_request", request)
-	v.Set("_place", "amend")
+	v.Set("_place", "edit")
 	code, body, _ := c.post("/desk/"+doc+"/do/"+name, v)
 	require.Equal(c.t, http.StatusOK, code, body)
 	require.Eventually(c.t, func() bool { // it may be done in the background
@@ -112,7 +112,7 @@ func TestNothingWithoutSigningIn(t *testing.T) {
 	assert.Equal(t, http.StatusUnauthorized, code)
 	code, body, _ := c.post("/enter", url.Values{"name": {"isla"}, "password": {"wrong"}})
 	assert.Equal(t, http.StatusUnauthorized, code)
-	assert.Contains(t, body, "don&#39;t belong together")
+	assert.Contains(t, body, "name or the password is wrong")
 	// Throttled: an account has ten tries in a quarter of an hour.
 	for range 11 {
 		code, _, _ = c.post("/enter", url.Values{"name": {""}, "password": {""}})
@@ -203,7 +203,7 @@ func TestConflictShowsTheNewState(t *testing.T) {
 
 	code, body, _ = b.post("/desk/"+id+"/do/remove", url.Values{"_seen": {state}, "_request": {requestB}, "_place": {"arrange"}, "pages": {"0.2 0.3"}}, "HX-Request", "true")
 	assert.Equal(t, http.StatusConflict, code)
-	assert.Contains(t, body, "Somebody changed the document meanwhile")
+	assert.Contains(t, body, "Someone else changed the document first")
 	assert.Contains(t, body, "Page 2 rotated right", "the new state is shown")
 	_, body = b.get("/desk/" + id + "/arrange")
 	assert.NotContains(t, body, "removed")
@@ -233,15 +233,15 @@ func TestLockedFiles(t *testing.T) {
 	data := lock("ebb & flüt", "owner", "256")
 	code, body := bring(data, "")
 	assert.Equal(t, http.StatusLocked, code)
-	assert.Contains(t, body, "“Licence.pdf”: the file is locked: it needs its password.")
+	assert.Contains(t, body, "“Licence.pdf”: this file is locked: enter its password.")
 	code, body = bring(data, "wrong")
 	assert.Equal(t, http.StatusLocked, code)
-	assert.Contains(t, body, "not the file's password")
+	assert.Contains(t, body, "that password is wrong")
 	code, body = bring(data, "ebb & flüt")
 	require.Equal(t, http.StatusOK, code, body)
 	id := regexp.MustCompile(`"id":(\d+)`).FindStringSubmatch(body)[1]
 	_, body = c.get("/documents")
-	assert.Contains(t, body, "came locked with a password")
+	assert.Contains(t, body, "was locked with a password")
 	_, body = c.get("/documents/" + id + "/original")
 	assert.Equal(t, string(data), body, "the original stays as it came")
 	state, request := c.seen(id)
@@ -252,7 +252,7 @@ func TestLockedFiles(t *testing.T) {
 	v = url.Values{"_seen": {state}, "_request": {"r"}, "how": {"copy"}, "name": {"Licence out"}}
 	code, body, _ = c.post("/desk/"+id+"/out", v, "HX-Request", "true")
 	assert.Equal(t, http.StatusConflict, code)
-	assert.Contains(t, body, "came locked with a password; the file that goes out is not locked")
+	assert.Contains(t, body, "was locked with a password; the exported file is not locked")
 	assert.NotContains(t, body, "Update them")
 	v.Set("as-it-is", "yes")
 	code, _, h := c.post("/desk/"+id+"/out", v, "HX-Request", "true")
@@ -261,7 +261,7 @@ func TestLockedFiles(t *testing.T) {
 
 	// Locked again as it came, it opens with both passwords, of which one was never told.
 	_, body = c.get("/desk/" + id + "/release")
-	assert.Contains(t, body, "locked again, with the passwords it came with")
+	assert.Contains(t, body, "Lock it with its original passwords")
 	v = url.Values{"_seen": {state}, "_request": {"r2"}, "how": {"copy"}, "name": {"Licence locked"}, "lock": {"yes"}}
 	code, _, h = c.post("/desk/"+id+"/out", v, "HX-Request", "true")
 	require.Equal(t, http.StatusNoContent, code)
@@ -301,11 +301,11 @@ func TestBadForms(t *testing.T) {
 	number := url.Values{"pages": {"all"}, "edge": {"bottom"}, "align": {"centre"}, "figures": {"1 2 3"}, "first": {"1"}, "font": {"Sans"}, "size": {"9pt"},
 		"colour": {"slate"}, "margin": {"12mm"}, "wording": {""}, "wording.field": {"page"}, "wording.text": {""}}
 	for _, k := range []struct{ job, field, value, says string }{
-		{"rotate", "pages", "x.y", "No page is called “x.y”: write a page set"}, {"rotate", "pages", "", "No page is selected"}, {"remove", "pages", "all", "at least one page"},
-		{"move", "to", "nowhere", "is not a place"}, {"insert", "from", "", "Choose a document"}, {"insert", "from", "state:999", "not there any more"},
-		{"number", "size", "large", "is not a length"}, {"number", "margin", "12 ells", "is not a length"}, {"number", "pages", "some", "No page is called “some”"},
-		{"number", "colour", "red!", "is not a colour"}, {"number", "first", "one", "is not a whole number"}, {"number", "font", "Comic", "is none of"}, {"number", "size", "NaN", "is not a length"},
-		{"number", "wording.field", "", "wording is empty"}, {"number-change", "id", "00", "not in the document any more"}, {"furnishing-update", "id", "", "is out of date"},
+		{"rotate", "pages", "x.y", "There is no page “x.y”: type a page set"}, {"rotate", "pages", "", "No page is selected"}, {"remove", "pages", "all", "because a document needs one"},
+		{"move", "to", "nowhere", "is not a place"}, {"insert", "from", "", "Choose a document"}, {"insert", "from", "state:999", "doesn’t exist, or you have no access"},
+		{"number", "size", "large", "is not a length"}, {"number", "margin", "12 ells", "is not a length"}, {"number", "pages", "some", "There is no page “some”"},
+		{"number", "colour", "red!", "isn’t a colour"}, {"number", "first", "one", "is not a whole number"}, {"number", "font", "Comic", "isn’t one of"}, {"number", "size", "NaN", "is not a length"},
+		{"number", "wording.field", "", "wording is empty"}, {"number-change", "id", "00", "has been removed"}, {"furnishing-update", "id", "", "is out of date"},
 	} {
 		v := url.Values{"_seen": {state}, "_request": {k.job + k.field + k.value}, "_place": {"arrange"}, "pages": {"0.1"}, "by": {"90"}}
 		if k.job == "move" || k.job == "insert" {

@@ -3,12 +3,13 @@ package web
 
 import (
 	"glenrain/desk"
-	"glenrain/web/amend"
 	"glenrain/web/arrange"
 	"glenrain/web/collect"
 	"glenrain/web/documents"
+	"glenrain/web/edit"
 	"glenrain/web/furnish"
 	"glenrain/web/handing"
+	"glenrain/web/help"
 	"glenrain/web/people"
 	"glenrain/web/release"
 	"glenrain/web/review"
@@ -19,12 +20,12 @@ import (
 
 // Stations are those that work so far, in the order people work.
 func Stations() []station.Station {
-	return []station.Station{collect.Station(scanning.Lent()), arrange.Station(), amend.Station(), furnish.Station(), review.Station(), release.Station()}
+	return []station.Station{collect.Station(scanning.Lent()), arrange.Station(), edit.Station(), furnish.Station(), review.Station(), release.Station()}
 }
 
 // Screens are those besides the desk.
 func Screens() []station.Screen {
-	return []station.Screen{documents.Screen(), handing.Screen(), people.Screen(), scanning.Screen()}
+	return []station.Screen{documents.Screen(), handing.Screen(), people.Screen(), scanning.Screen(), help.Screen()}
 }
 
 // Options say how the pages are served.

@@ -62,7 +62,7 @@ func TestStory(t *testing.T) {
 	// Five files at once; four arrive, the fifth is refused with the reason.
 	paths, photo := upload(t)
 	o.page.MustElement("#drop-files").MustSetFiles(paths...)
-	o.wait(`() => document.getElementById("drop-said").textContent === "4 of 5 added, 1 did not come in."`)
+	o.wait(`() => document.getElementById("drop-said").textContent === "4 of 5 added, 1 could not be added."`)
 	assert.Equal(t, "minutes.pdf the file is plain text, not a PDF", o.text("#drop-wrong"))
 	o.wait(`() => document.querySelectorAll("#document-table tbody tr").length === 4`)
 	row := o.text(`tr[data-name="Survey notes"]`)
@@ -98,7 +98,7 @@ func TestStory(t *testing.T) {
 	o.page.Mouse.MustMoveTo(from.X, from.Y)
 	o.page.Mouse.MustDown("left")
 	require.NoError(t, o.page.Mouse.MoveLinear(proto.Point{X: to.X - 40, Y: to.Y}, 12))
-	assert.Equal(t, "2 pages come here, before page 2", o.text(".insert-bar"))
+	assert.Equal(t, "2 pages will move here, before page 2", o.text(".insert-bar"))
 	o.shot("arrange-dragging")
 	o.page.Mouse.MustUp("left")
 	o.says("Pages 5 and 6 moved before page 2.")
@@ -107,7 +107,10 @@ func TestStory(t *testing.T) {
 
 	// The last is moved by keys: lifted, and set down before the third.
 	o.page.MustElement("#board").MustFocus()
-	o.press(input.End, input.Escape, input.Space, 'x', input.Home, input.ArrowRight, input.ArrowRight, 'v')
+	o.press(input.End, input.Escape, input.Space)
+	o.ctrl('x')
+	o.press(input.Home, input.ArrowRight, input.ArrowRight)
+	o.ctrl('v')
 	o.says("Page 9 moved before page 3.")
 	want = []string{keys[0], keys[4], keys[8], keys[5], keys[1], keys[2], keys[3], keys[6], keys[7]}
 	assert.Equal(t, want, o.pageKeys())
@@ -127,14 +130,14 @@ func TestStory(t *testing.T) {
 	o.click("#remove-do")
 	o.says("Page 9 removed.")
 	require.Len(t, o.pageKeys(), 8)
-	o.press('u')
+	o.ctrl('z')
 	o.says("Undone: Page 9 removed.")
 	require.Len(t, o.pageKeys(), 9)
-	o.press('U')
+	o.ctrl('y')
 	o.says("Redone: Page 9 removed.")
 	require.Len(t, o.pageKeys(), 8)
 	trail := o.text(".trail")
-	for _, s := range []string{"Page 9 removed", "Page 2 rotated right", "Page 9 moved before page 3", "Pages 5 and 6 moved before page 2", "Made from 4 documents"} {
+	for _, s := range []string{"Page 9 removed", "Page 2 rotated right", "Page 9 moved before page 3", "Pages 5 and 6 moved before page 2", "Created from 4 documents"} {
 		assert.Contains(t, trail, s)
 	}
 

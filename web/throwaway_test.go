@@ -121,7 +121,7 @@ export function mount({ slip, paper, strip, signal }) {
 				}}},
 			Finds: []station.Find{{Text: "Tint pages", Words: "colour band wash"}},
 			Keys:  []station.Key{{Keys: []string{"t"}, Act: "tint", What: "tint"}},
-			Mends: []string{"no-title"},
+			Fixes: []string{"no-title"},
 		}, {
 			Path: "dredge", Words: "dredge", Slip: "dredge.html", Steps: []station.Form{{Step: "dredge"}},
 			Finds: []station.Find{{Text: "Dredge the document", Words: "deepen"}},
@@ -185,7 +185,7 @@ func TestThrowAwayStation(t *testing.T) {
 	o.wait(`() => document.querySelector("input[name=height] + .field-wrong")?.textContent.includes("is too large: 200 pt at most") && document.querySelector("[data-outcome]").disabled`)
 	o.page.MustElement(`input[name="height"]`).MustSelectAllText().MustInput("20mm")
 	o.press(input.ArrowUp, input.ArrowUp)
-	assert.Equal(t, "22mm", o.page.MustElement(`input[name="height"]`).MustProperty("value").Str())
+	assert.Equal(t, "22 mm", o.page.MustElement(`input[name="height"]`).MustProperty("value").Str())
 	o.wait(`() => !document.querySelector(".field-wrong") && !document.querySelector("[data-outcome]").disabled`)
 	// The step, by its key; the field that no form has is filled in.
 	o.page.MustEval(`() => document.getElementById("view").focus()`)
@@ -194,14 +194,14 @@ func TestThrowAwayStation(t *testing.T) {
 	assert.Contains(t, o.text(".trail"), "4 pages tinted by Isla Merrow")
 	o.press('?')
 	o.page.MustElement("#keys[open]")
-	assert.Contains(t, o.text("#keys"), "At Sound T tint")
+	assert.Contains(t, o.text("#keys"), "In Sound T tint")
 	o.press(input.Escape)
 	// The step's page before and after, and that step undone alone from the trail.
 	o.page.MustEval(`() => { const d = document.querySelector(".trail-do"); d.open = true; d.querySelector("button").click(); }`)
 	o.page.MustElement("#look[open] figure:nth-child(2) img")
 	assert.Contains(t, o.text("#look"), "Before After: page 2")
 	o.press(input.Escape)
-	o.press('u')
+	o.ctrl('z')
 	o.says("Undone: 4 pages tinted by Isla Merrow.")
 	// What is said moves nothing.
 	top := o.page.MustEval(`() => document.getElementById("view").getBoundingClientRect().top`).Num()
@@ -210,7 +210,7 @@ func TestThrowAwayStation(t *testing.T) {
 	// The loose end that it mends leads there from Release.
 	o.go_("/desk/" + id + "/release")
 	assert.Equal(t, "Tint", o.text(`.ends a[href$="/sound"]`), "named by the job that it leads to")
-	assert.Contains(t, o.text(`.ends li:has(a[href$="/sound"])`), "The document has no title of its own")
+	assert.Contains(t, o.text(`.ends li:has(a[href$="/sound"])`), "The document has no title")
 	// A route of its own, and its refusal in words.
 	code, body, _ := c.send(http.MethodGet, "/desk/"+id+"/sound/echo", "", nil, "Sec-Fetch-Dest", "empty")
 	assert.Equal(t, http.StatusUnprocessableEntity, code)

@@ -227,7 +227,7 @@ func TestRefusedFile(t *testing.T) {
 	code, body, h := c.send(http.MethodGet, "/desk/"+id+"/picture/0.1/0/640", "", nil)
 	assert.Equal(t, http.StatusOK, code)
 	if h.Get("Content-Type") == "image/svg+xml" {
-		assert.Contains(t, body, "can't be drawn")
+		assert.Contains(t, body, "can’t be shown")
 	}
 	require.NotNil(t, desk.Whats)
 	list, err := os.ReadDir(filepath.Join(o.dir, "coming"))

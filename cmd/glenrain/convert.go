@@ -18,7 +18,7 @@ func convertFile(ctx context.Context, path string, f *os.File, size int64, o con
 	case convert.None:
 		return kind, nil
 	case convert.Zip:
-		return kind, fmt.Errorf("%s is a zip file, or a package of a kind that is not known here: unpack it, and name what is in it: %w", filepath.Base(path), errUnreadable)
+		return kind, fmt.Errorf("%s is a zip file or an unknown kind of package: unpack it and name its contents: %w", filepath.Base(path), errUnreadable)
 	}
 	out, err := porter.Convert(ctx, porter.Conversion{Path: path, Size: size, Name: filepath.Base(path), Kind: kind, Options: o, Folder: folder, Out: to})
 	var not *porter.NotConverted

@@ -288,8 +288,8 @@ type runCommand struct {
 	Steps     string   `arg:"" help:"Steps as JSON, {\"steps\":[...]}; - is standard input."`
 	File      string   `arg:"" help:"The PDF."`
 	Out       string   `short:"o" required:"" help:"Where to write the result."`
-	Passwords []string `name:"password" sep:"none" help:"Password of a locked file, also of one that a step inserts; may be given several times."`
-	Signature string   `enum:",keep,remove" default:"" help:"Of a signed file: keep puts the changes behind what was signed, remove takes the signature out."`
+	Passwords []string `name:"password" sep:"none" help:"Password of a locked file, or of one that a step inserts; can be repeated."`
+	Signature string   `enum:",keep,remove" default:"" help:"For a signed file: keep appends changes after the signed part; remove deletes the signature."`
 }
 
 func (c *runCommand) Run(ctx context.Context) error {
@@ -310,21 +310,21 @@ func (c *runCommand) Run(ctx context.Context) error {
 	doc := file.Document
 	signed := finding.Signed(doc)
 	if signed != "" && c.Signature == "" {
-		return useError{fmt.Errorf("%s is %s; --signature=keep puts the changes behind what was signed, --signature=remove takes the signature out", filepath.Base(c.File), signed)}
+		return useError{fmt.Errorf("%s is %s; --signature=keep appends the changes after the signed part, --signature=remove deletes the signature", filepath.Base(c.File), signed)}
 	}
 	shared, err := doc.SplitSharedPages()
 	if err != nil {
 		return err
 	}
 	for _, w := range file.wrong {
-		fmt.Printf("The file was damaged and mended: %s.\n", w)
+		fmt.Printf("The file was damaged and has been repaired: %s.\n", w)
 	}
 	if doc.Encryption() != nil {
 		fmt.Println("The file was locked; the result is not.")
 	}
 	anew := doc.Encryption() != nil || file.anew || shared > 0
 	if anew && signed != "" && c.Signature == "keep" {
-		return useError{fmt.Errorf("%s has to be written anew to be changed, which its signature does not survive; --signature=remove takes it out", filepath.Base(c.File))}
+		return useError{fmt.Errorf("changing %s means rewriting it, which breaks its signature: use --signature=remove to delete the signature", filepath.Base(c.File))}
 	}
 	if anew {
 		if doc, err = workingCopy(ctx, doc); err != nil {
@@ -362,7 +362,7 @@ func (c *runCommand) Run(ctx context.Context) error {
 			return fmt.Errorf("step %d: %w", i+1, err)
 		}
 		if res.NewBase != nil && signed != "" && c.Signature == "keep" {
-			return useError{fmt.Errorf("step %d has to write the file anew, which its signature does not survive; --signature=remove takes it out", i+1)}
+			return useError{fmt.Errorf("step %d rewrites the file, which breaks its signature: use --signature=remove to delete the signature", i+1)}
 		}
 		fmt.Println(res.Sentence + ".")
 		for _, w := range res.Warnings {
@@ -376,10 +376,10 @@ func (c *runCommand) Run(ctx context.Context) error {
 		}
 		out := q.Doc.Fork()
 		if signed != "" {
-			fmt.Println("The signature was taken out.")
+			fmt.Println("The signature was removed.")
 		}
 		if finding.HasRights(out) {
-			fmt.Println("What a signature in it allowed certain programs to do with it (usage rights) was taken out.")
+			fmt.Println("Its usage rights (extra permissions for some programs) were removed.")
 		}
 		opt := outgoing.Prepare(out, now)
 		opt.ID = seedOf(data, -1)
@@ -413,7 +413,7 @@ func readSteps(name string) ([]byte, error) {
 type combineCommand struct {
 	Files     []string `arg:"" help:"PDFs, JPEGs and PNGs, in order."`
 	Out       string   `short:"o" required:"" help:"Where to write the result."`
-	Passwords []string `name:"password" sep:"none" help:"Password of a locked file; may be given several times, each is tried on each locked file."`
+	Passwords []string `name:"password" sep:"none" help:"Password of a locked file; can be repeated: each is tried on each locked file."`
 }
 
 func (c *combineCommand) Run(ctx context.Context) error {
@@ -439,8 +439,8 @@ func (c *combineCommand) Run(ctx context.Context) error {
 
 type renderCommand struct {
 	File string  `arg:"" help:"The PDF."`
-	Page int     `default:"1" help:"Which page, from 1 on."`
-	DPI  float64 `name:"dpi" default:"96" help:"Pixels an inch."`
+	Page int     `default:"1" help:"Page number, from 1."`
+	DPI  float64 `name:"dpi" default:"96" help:"Resolution in dpi."`
 	Out  string  `short:"o" required:"" help:"Where to write the PNG."`
 
 	Password string `help:"Password of a locked file."`
@@ -456,7 +456,7 @@ func (c *renderCommand) Run(ctx context.Context) error {
 		return useError{fmt.Errorf("the file has %s; there is no page %d", step.Count(len(doc.pages), "page"), c.Page)}
 	}
 	if !(c.DPI >= 1 && c.DPI <= 2400) { // which "NaN" is not
-		return useError{errors.New("the resolution is from 1 to 2400 dpi")}
+		return useError{errors.New("the resolution can be from 1 to 2400 dpi")}
 	}
 	pool, err := ownPool()
 	if err != nil {

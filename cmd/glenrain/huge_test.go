@@ -152,7 +152,7 @@ func through(t *testing.T, v *visitor, base, doc string, pages int) {
 	body, _ := v.ask(base, http.MethodGet, "/desk/"+doc+"/release", "", nil)
 	m := seenRE.FindStringSubmatch(body)
 	require.NotNil(t, m)
-	to := follow(t, v, base, "/desk/"+doc+"/out", url.Values{"_seen": {m[1]}, "_request": {"out " + doc}, "name": {fmt.Sprint("Handed out ", pages)}, "how": {"copy"}, "as-it-is": {"yes"}})
+	to := follow(t, v, base, "/desk/"+doc+"/out", url.Values{"_seen": {m[1]}, "_request": {"out " + doc}, "name": {fmt.Sprint("Exported ", pages)}, "how": {"copy"}, "as-it-is": {"yes"}})
 	out := fetch(t, v, base+"/out/"+regexp.MustCompile(`out=(\d+)`).FindStringSubmatch(to)[1])
 	n, err := exec.Command("qpdf", "--show-npages", out).Output()
 	require.NoError(t, err)
@@ -206,7 +206,7 @@ func TestHuge(t *testing.T) {
 		ids = append(ids, idRE.FindStringSubmatch(body)[1])
 	}
 	start = time.Now()
-	to := follow(t, v, s.base, "/documents/combine", url.Values{"id": ids, "name": {"All of it"}})
+	to := follow(t, v, s.base, "/documents/combine", url.Values{"id": ids, "name": {"The selection"}})
 	t.Logf("combined within %.1f s; peak %d MB", time.Since(start).Seconds(), peak(t, pid))
 	through(t, v, s.base, strings.Split(to, "/")[2], 5000)
 	t.Logf("rotated, seen and handed out; peak %d MB", peak(t, pid))

@@ -33,19 +33,19 @@ const (
 
 type commands struct {
 	Serve   serveCommand   `cmd:"" help:"Serve a data folder to browsers."`
-	Demo    demoCommand    `cmd:"" help:"Serve an invented office's documents, to try everything on."`
-	Scanner scannerCommand `cmd:"" help:"Serve a small scanner that speaks eSCL, to try scanning with."`
-	Backup  backupCommand  `cmd:"" help:"Write a data folder as one file; a server may work on it meanwhile."`
-	Restore restoreCommand `cmd:"" help:"Make a data folder of a backup."`
-	People  peopleCommand  `cmd:"" help:"List the people of a data folder, invite somebody, or reset a password."`
-	Info    infoCommand    `cmd:"" help:"Tell what a PDF is: pages, sizes, version, whether it is locked or tagged."`
+	Demo    demoCommand    `cmd:"" help:"Serve the documents of an invented office, to try Glenrain."`
+	Scanner scannerCommand `cmd:"" help:"Serve a simulated eSCL scanner, to try scanning."`
+	Backup  backupCommand  `cmd:"" help:"Write a data folder as one file; a server can keep running."`
+	Restore restoreCommand `cmd:"" help:"Restore a data folder from a backup."`
+	People  peopleCommand  `cmd:"" help:"List the people of a data folder, invite someone, or reset a password."`
+	Info    infoCommand    `cmd:"" help:"Show what a PDF contains: pages, sizes, version, whether it is locked or tagged."`
 	Run     runCommand     `cmd:"" help:"Run a list of steps on a file."`
 	Combine combineCommand `cmd:"" help:"Combine several PDFs and pictures into one."`
-	Text    textCommand    `cmd:"" help:"Write the text of pages, or their glyphs, words and paragraphs with their places."`
+	Text    textCommand    `cmd:"" help:"Write the text of pages, or their glyphs, words and paragraphs with positions."`
 	Render  renderCommand  `cmd:"" help:"Draw a page as a picture."`
-	Steps   stepsCommand   `cmd:"" help:"List the steps there are, with their parameters."`
+	Steps   stepsCommand   `cmd:"" help:"List all steps with their parameters."`
 
-	Time time.Duration `default:"10m" help:"How long info, run, combine, text and render may take; 0 for as long as they need."`
+	Time time.Duration `default:"10m" help:"Time limit for info, run, combine, text and render; 0 for none."`
 }
 
 // timed are the commands that --time is about.
@@ -64,7 +64,7 @@ func run(args []string) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	var c commands
-	parser, err := kong.New(&c, kong.Name("glenrain"), kong.Description("Edit, assemble and hand out PDF documents."),
+	parser, err := kong.New(&c, kong.Name("glenrain"), kong.Description("Edit, assemble and export PDF documents."),
 		kong.BindTo(ctx, (*context.Context)(nil)))
 	if err != nil {
 		panic(err) // the commands above are constant

@@ -26,7 +26,7 @@ func TestPeopleCommand(t *testing.T) {
 	code, out, errs := glenrain(t, "", "people", "--data", data)
 	require.Zero(t, code, errs)
 	assert.Regexp(t, `Isla Merrow\s+isla\s+administrator`, out)
-	for args, words := range map[string]string{"--invite=king": "choose a role", "--reset=nobody": "nobody signs in with the name"} {
+	for args, words := range map[string]string{"--invite=king": "choose a role", "--reset=nobody": "no one signs in with the name"} {
 		code, out, errs = glenrain(t, "", "people", "--data", data, args)
 		assert.Equal(t, exitUse, code)
 		assert.Empty(t, out)

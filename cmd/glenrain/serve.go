@@ -23,14 +23,14 @@ import (
 )
 
 type serveCommand struct {
-	Data    string `required:"" help:"The data folder; it is made where there is none."`
+	Data    string `required:"" help:"The data folder; it is created if it doesn’t exist."`
 	Addr    string `default:"127.0.0.1:8080" help:"Address to serve on."`
 	House   string `default:"Glenrain" help:"Name of the office, shown at the top."`
-	TLSCert string `name:"tls-cert" help:"Certificate file, for addresses that are not this machine's own."`
+	TLSCert string `name:"tls-cert" help:"Certificate file, for addresses outside this machine."`
 	TLSKey  string `name:"tls-key" help:"Key file of the certificate."`
-	Proxied bool   `name:"behind-proxy" help:"A trusted proxy in front speaks TLS and names visitors in X-Real-IP."`
+	Proxied bool   `name:"behind-proxy" help:"A trusted proxy in front handles TLS and gives visitors’ addresses in X-Real-IP."`
 	// AnyScanner: most scanners make their certificates themselves.
-	AnyScanner bool `name:"any-scanner-certificate" help:"Scanners may have certificates that no authority signed; the first one that each shows is kept, and has to stay."`
+	AnyScanner bool `name:"any-scanner-certificate" help:"Accept self-signed scanner certificates; the first one of each scanner is remembered."`
 
 	scanners []netip.AddrPort // of this machine
 }
@@ -43,7 +43,7 @@ func (c *serveCommand) Run(ctx context.Context) error {
 		}
 		token, err := d.InviteFirst(ctx, 24*time.Hour)
 		if err == nil {
-			fmt.Printf("Nobody is set up yet. Open this address once, within a day: %s/enter/%s\n", base, token)
+			fmt.Printf("No one is set up yet. Open this one-time link within a day: %s/enter/%s\n", base, token)
 		}
 		return err
 	})
@@ -54,15 +54,15 @@ func (c *serveCommand) Run(ctx context.Context) error {
 func (c *serveCommand) checkAddr() error {
 	host, _, err := net.SplitHostPort(c.Addr)
 	if err != nil {
-		return fmt.Errorf("%q is no address: write it like 127.0.0.1:8080", c.Addr)
+		return fmt.Errorf("%q isn’t an address: type it like 127.0.0.1:8080", c.Addr)
 	}
 	if (c.TLSCert == "") != (c.TLSKey == "") {
-		return errors.New("a certificate and its key go together")
+		return errors.New("give both a certificate and its key")
 	}
 	ip := net.ParseIP(host)
 	loopback := host == "localhost" || ip != nil && ip.IsLoopback()
 	if !loopback && c.TLSCert == "" && !c.Proxied {
-		return fmt.Errorf("%s is not only this machine: give --tls-cert and --tls-key, or --behind-proxy", c.Addr)
+		return fmt.Errorf("%s can be reached from other machines: give --tls-cert and --tls-key, or --behind-proxy", c.Addr)
 	}
 	return nil
 }
@@ -83,9 +83,9 @@ func (c *serveCommand) serve(ctx context.Context, ready func(d *desk.Desk, base 
 		log.Warn(err.Error())
 	}
 	if err := typeset.Here(); err != nil {
-		log.Warn("files of office programs, texts and e-mails can't be turned into pages: " + err.Error())
+		log.Warn("office files, texts and emails can’t be turned into pages: " + err.Error())
 	} else if !typeset.Sandboxed() {
-		log.Warn("chromium sets files as pages without its own sandbox, since this server runs as root: run it as a user of its own")
+		log.Warn("chromium runs without its own sandbox, because this server runs as root: use a separate user")
 	}
 	secure := c.TLSCert != "" || c.Proxied
 	s, err := web.New(d, web.Options{House: c.House, Secure: secure, Proxied: c.Proxied, Log: log})
@@ -129,7 +129,7 @@ func (c *serveCommand) serve(ctx context.Context, ready func(d *desk.Desk, base 
 }
 
 type demoCommand struct {
-	Data string `help:"The data folder; one of this user's own if empty."`
+	Data string `help:"The data folder; the current user’s default if empty."`
 	Addr string `default:"127.0.0.1:8080" help:"Address to serve on."`
 }
 

@@ -13,8 +13,8 @@ import (
 
 type textCommand struct {
 	File     string `arg:"" help:"The PDF."`
-	Pages    string `help:"Which pages, such as 3-8 or last." default:"all"`
-	JSON     bool   `name:"json" help:"A line of JSON for each page: its boxes, glyphs, words and paragraphs with their places."`
+	Pages    string `help:"Pages, such as 3-8 or last." default:"all"`
+	JSON     bool   `name:"json" help:"One line of JSON for each page: its boxes, glyphs, words and paragraphs with positions."`
 	Body     bool   `help:"Leave out headers and footers that repeat from page to page."`
 	Password string `help:"Password of a locked file."`
 }

@@ -92,7 +92,7 @@ func TestDiskFull(t *testing.T) {
 			steps++
 		case http.StatusInsufficientStorage:
 			said++
-			assert.Contains(t, body, "is full, or can&#39;t be written to. Nothing was changed")
+			assert.Contains(t, body, "is full or can’t be written to. Nothing was changed")
 			assert.Equal(t, 1, strings.Count(body, "is full"), "said once")
 		default:
 			t.Fatalf("%d %s", code, body)

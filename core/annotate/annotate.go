@@ -19,7 +19,7 @@ func Kinds() []step.Kind {
 	return []step.Kind{
 		{Name: "mark-text", Meaning: "Highlights, underlines or strikes out text on a page.", Comment: true,
 			New: func() step.Step { return &MarkText{How: "highlight", Colour: "#f6dd8f"} }},
-		{Name: "mark-change", Meaning: "Gives marked text another kind of mark or colour.", New: func() step.Step { return &Change{} }},
+		{Name: "mark-change", Meaning: "Changes the kind or colour of a mark.", New: func() step.Step { return &Change{} }},
 		{Name: "mark-remove", Meaning: "Removes marks from text.", New: func() step.Step { return &Remove{} }},
 	}
 }
@@ -44,11 +44,11 @@ func How(kind pdf.Name) string {
 // MarkText is the step "mark-text".
 type MarkText struct {
 	Page   step.Pages  `json:"page" required:"yes" help:"the page"`
-	Quads  Quads       `json:"quads" required:"yes" help:"what is marked: four corners a piece of a line"`
+	Quads  Quads       `json:"quads" required:"yes" help:"the marked text: four corners for each piece of a line"`
 	How    string      `json:"how" enum:"highlight,underline,strike out" help:"the kind of mark"`
 	Colour step.Colour `json:"colour" help:"its colour"`
 	Text   string      `json:"text,omitempty" help:"the words, for the trail"`
-	Author string      `json:"author,omitempty" help:"who marks it"`
+	Author string      `json:"author,omitempty" help:"the author"`
 }
 
 // Quads are pieces of lines: x and y of upper left, upper right, lower left and lower right corner, in default user space (12.5.6.10).
@@ -63,7 +63,7 @@ func (q Quads) check() error {
 	for _, p := range q {
 		for _, v := range p {
 			if math.IsNaN(v) || math.Abs(v) > 1e6 {
-				return step.Refuse("the place that was selected is outside any page")
+				return step.Refuse("the selected place is outside the page")
 			}
 		}
 	}
@@ -77,7 +77,7 @@ func (m *MarkText) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*
 		return nil, err
 	}
 	if len(refs) != 1 {
-		return nil, step.Refuse("text is marked on one page at a time")
+		return nil, step.Refuse("you can mark text on one page at a time")
 	}
 	if err := m.Quads.check(); err != nil {
 		return nil, err
@@ -141,7 +141,7 @@ func find(doc *pdf.Document, page step.Pages, keys *step.Keys, number int) (pdf.
 			}
 		}
 	}
-	return pdf.Ref{}, annot.Markup{}, step.Refuse("the mark is not there any more")
+	return pdf.Ref{}, annot.Markup{}, step.Refuse("the mark has been removed")
 }
 
 // Apply changes the mark.

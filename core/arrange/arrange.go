@@ -22,35 +22,35 @@ func Kinds() []step.Kind {
 			New: func() step.Step { return &Rotate{} }},
 		{Name: "duplicate", Meaning: "Makes copies of pages within the document.",
 			New: func() step.Step { return &Duplicate{Where: "behind each"} }},
-		{Name: "reverse", Meaning: "Puts pages in reverse order.",
+		{Name: "reverse", Meaning: "Reverses the order of pages.",
 			New: func() step.Step { return &Reverse{} }},
-		{Name: "interleave", Meaning: "Puts the pages of two stacks, fronts and backs, into the order in which they are read.",
+		{Name: "interleave", Meaning: "Interleaves the pages of two stacks, fronts and backs.",
 			New: func() step.Step { return &Interleave{} }},
-		{Name: "replace", Meaning: "Replaces pages by those of another document, and keeps what leads to them.",
+		{Name: "replace", Meaning: "Replaces pages with those of another document; links and bookmarks to them stay.",
 			New: func() step.Step { return &Replace{} }},
 		{Name: "blank", Meaning: "Inserts blank pages, plain or ruled.",
 			New: func() step.Step { return &Blank{Count: 1, Sheet: usualSheet()} }},
 		{Name: "blank-odd", Meaning: "Inserts blank pages so that each part begins on an odd page.",
 			New: func() step.Step { return &BlankOdd{Sheet: usualSheet()} }},
-		{Name: "crop", Meaning: "Sets what is seen of pages; what lies outside is hidden, or removed for good.",
+		{Name: "crop", Meaning: "Sets the visible area of pages; content outside it is hidden or removed.",
 			New: func() step.Step { return &Crop{To: "edges", Room: 5 * mm} }},
-		{Name: "uncrop", Meaning: "Shows what cropping hid.",
+		{Name: "uncrop", Meaning: "Shows the cropped parts of pages again.",
 			New: func() step.Step { return &Uncrop{} }},
-		{Name: "paper", Meaning: "Puts pages on paper of another size.",
+		{Name: "paper", Meaning: "Places pages on another paper size.",
 			New: func() step.Step {
 				return &Paper{Paper: "A4", Turned: "as the page", Fit: "scale", Stands: "middle"}
 			}},
-		{Name: "binding", Meaning: "Makes room for binding at the inner edge of pages.",
+		{Name: "binding", Meaning: "Adds a binding margin at the inner edge of pages.",
 			New: func() step.Step {
 				return &Binding{Margin: 10 * mm, Edge: "left", Mirror: true, How: "wider paper"}
 			}},
-		{Name: "sheets", Meaning: "Puts several pages on each sheet, or makes a booklet, to print.",
+		{Name: "sheets", Meaning: "Places several pages on each sheet, or creates a booklet, to print.",
 			New: func() step.Step {
 				return &Sheets{Kind: "grid", Columns: 2, Rows: 1, Fold: "one stack", Set: 4, Paper: "A4", Turned: "as fits", Margin: 5 * mm, Gap: 5 * mm}
 			}},
-		{Name: "label", Meaning: "Sets what pages are called: i, ii, 1, 2, A-1.",
+		{Name: "label", Meaning: "Sets page labels: i, ii, 1, 2, A-1.",
 			New: func() step.Step { return &Label{Style: "1 2 3", First: 1} }},
-		{Name: "labels-remove", Meaning: "Removes page labels: pages are called by their place.",
+		{Name: "labels-remove", Meaning: "Removes page labels: pages go back to plain numbers.",
 			New: func() step.Step { return &LabelsRemove{} }},
 	}
 }

@@ -15,12 +15,12 @@ import (
 // Sheet is what a blank page is: its paper, and how it is ruled.
 type Sheet struct {
 	Paper   string      `json:"paper" enum:"like its neighbour,A3,A4,A5,A6,Letter,Legal,own size" help:"which paper"`
-	Turned  string      `json:"turned" enum:"portrait,landscape" help:"which way up the paper is, where it is not like its neighbour"`
-	Width   step.Length `json:"width,omitempty" min:"0" max:"14400" help:"width of paper of your own size"`
-	Height  step.Length `json:"height,omitempty" min:"0" max:"14400" help:"height of paper of your own size"`
+	Turned  string      `json:"turned" enum:"portrait,landscape" help:"paper orientation, if it differs from the neighbouring page"`
+	Width   step.Length `json:"width,omitempty" min:"0" max:"14400" help:"width of a custom size"`
+	Height  step.Length `json:"height,omitempty" min:"0" max:"14400" help:"height of a custom size"`
 	Ruling  string      `json:"ruling" enum:"plain,lines,squares,dots" help:"plain, or ruled for writing"`
 	Spacing step.Length `json:"spacing" min:"4" max:"200" help:"distance between lines, squares or dots"`
-	Border  step.Length `json:"border" min:"0" max:"400" help:"what stays free at each edge of a ruled page"`
+	Border  step.Length `json:"border" min:"0" max:"400" help:"margin of a ruled page"`
 	Colour  step.Colour `json:"colour" help:"colour of the ruling"`
 }
 
@@ -43,7 +43,7 @@ func (s *Sheet) size(doc *pdf.Document, like pdf.Ref) (w, h float64, err error) 
 		return w, h, nil
 	case "own size":
 		if s.Width < 10 || s.Height < 10 {
-			return 0, 0, step.Refuse("a sheet of your own size needs a width and a height of at least 10 points")
+			return 0, 0, step.Refuse("a custom size needs a width and a height of at least 10 points")
 		}
 		return float64(s.Width), float64(s.Height), nil
 	}
@@ -226,8 +226,8 @@ type BlankOdd struct {
 
 // Starts says where parts begin.
 type Starts struct {
-	Pages step.Pages `json:"starts" help:"the pages on which parts begin; or else give a level of bookmarks"`
-	Level int        `json:"level,omitempty" min:"0" max:"64" help:"parts begin where bookmarks down to this level lead: 1 is the top"`
+	Pages step.Pages `json:"starts" help:"the first pages of parts; or give a level of bookmarks"`
+	Level int        `json:"level,omitempty" min:"0" max:"64" help:"parts begin at bookmarks down to this level: 1 is the top"`
 }
 
 // at gives the indexes of the pages on which parts begin, ascending, each once.
@@ -236,11 +236,11 @@ func (s Starts) at(doc *pdf.Document, env *step.Env) ([]int, error) {
 	case s.Level > 0:
 		at := nav.Starts(doc, s.Level)
 		if len(at) == 0 {
-			return nil, step.Refuse("no bookmark of that level leads to a page")
+			return nil, step.Refuse("no bookmark of that level has a target page")
 		}
 		return at, nil
 	case s.Pages.IsZero():
-		return nil, step.Refuse("say where parts begin: select their first pages, or choose a level of bookmarks")
+		return nil, step.Refuse("choose where parts begin: select their first pages, or a level of bookmarks")
 	}
 	return s.Pages.Resolve(doc, env.Keys)
 }
@@ -264,7 +264,7 @@ func (b *BlankOdd) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*
 		}
 	}
 	if len(places) == 0 {
-		return nil, step.Refuse("each part begins on an odd page already")
+		return nil, step.Refuse("each part already begins on an odd page")
 	}
 	res, err := b.put(doc, env, places, like)
 	if err != nil {

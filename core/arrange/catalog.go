@@ -11,9 +11,9 @@ import (
 
 // What is said where something that hangs on the document does not fit its pages any more.
 const (
-	droppedXFA   = "The form's second description (XFA) was taken out: it knows nothing of this change. The form itself stays."
-	droppedRange = "Which pages are to be printed was stored by number, and is not any more."
-	droppedParts = "The division of the document into parts for printing (DPart) was stored by ranges of pages, and is not any more."
+	droppedXFA   = "The form’s XFA copy was removed, because it can’t follow this change. The form itself is kept."
+	droppedRange = "The list of pages to print was removed, because it used page numbers."
+	droppedParts = "The division into parts for printing (DPart) was removed, because it used page ranges."
 )
 
 // quoted names a few titles.
@@ -89,17 +89,17 @@ func bringCatalog(doc, src *pdf.Document, c *pdf.Copier, name string) (told []st
 		shiftPrinting(doc)
 	} else if intents := from.Get("OutputIntents"); len(src.Array(intents)) > 0 || len(doc.Array(doc.Catalog().Get("OutputIntents"))) > 0 {
 		if came, err := c.Object(src.Resolve(intents)); err != nil || !doc.Alike(doc.Catalog().Get("OutputIntents"), came) {
-			told = append(told, fmt.Sprintf("“%s” was made for another printing condition than the document: its colours may print differently.", name))
+			told = append(told, fmt.Sprintf("“%s” uses a different printing condition from the document: its colours may print differently.", name))
 		}
 	}
 	if claims := claim.Of(src); doc.Size() == 0 && len(claims) > 0 { // a new document
-		told = append(told, fmt.Sprintf("“%s” says that it is %s; the new document does not say so.", name, claim.Names(claims)))
+		told = append(told, fmt.Sprintf("“%s” claims to be %s; the new document doesn’t.", name, claim.Names(claims)))
 	}
 	if from.Has("AA") || doc.Name(src.Dict(from.Get("OpenAction")).Get("S")) == "JavaScript" {
-		told = append(told, fmt.Sprintf("What “%s” does by itself when it is opened, printed or closed was left out.", name))
+		told = append(told, fmt.Sprintf("The actions that “%s” runs when it is opened, printed or closed were left out.", name))
 	}
 	if src.Dict(from.Get("Collection")) != nil {
-		told = append(told, fmt.Sprintf("“%s” is a collection of files: how they are presented was left out.", name))
+		told = append(told, fmt.Sprintf("“%s” is a collection of files: its presentation settings were left out.", name))
 	}
 	if len(src.Array(from.Get("Threads"))) > 0 {
 		told = append(told, fmt.Sprintf("The article threads of “%s” were left out.", name))

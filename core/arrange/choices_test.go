@@ -45,7 +45,7 @@ func TestChoices(t *testing.T) {
 		trans                      bool
 	}{
 		{"under one of its name", "keep", "Slides Slides/Berths", "", true},
-		{"as they are", "drop", "Berths", "what they do by themselves, was left out", false},
+		{"as they are", "drop", "Berths", "Transitions and page actions", false},
 		{"none", "keep", "", "", true},
 		{"", "", "Slides Slides/Berths", "", true},
 	} {

@@ -18,14 +18,14 @@ import (
 // Crop is the step "crop".
 type Crop struct {
 	Pages  step.Pages  `json:"pages" required:"yes" help:"which pages"`
-	To     string      `json:"to" enum:"edges,print" help:"so much is cropped at each edge; or to what is printed, with some room around it"`
-	Left   step.Length `json:"left" min:"0" max:"14400" help:"how much is cropped at the left of the page as it is seen"`
+	To     string      `json:"to" enum:"edges,print" help:"crop this much at each edge, or crop to the page content with some room around it"`
+	Left   step.Length `json:"left" min:"0" max:"14400" help:"how much to crop at the left of the visible page"`
 	Top    step.Length `json:"top" min:"0" max:"14400" help:"how much at the top"`
 	Right  step.Length `json:"right" min:"0" max:"14400" help:"how much at the right"`
 	Bottom step.Length `json:"bottom" min:"0" max:"14400" help:"how much at the bottom"`
-	Room   step.Length `json:"room" min:"0" max:"1000" help:"what stays free around what is printed"`
-	Alike  bool        `json:"alike,omitempty" help:"all pages get the same frame: that around what is printed on any of them"`
-	Remove bool        `json:"remove,omitempty" help:"what lies outside is removed for good; else it is hidden and can be shown again"`
+	Room   step.Length `json:"room" min:"0" max:"1000" help:"the room left around the page content"`
+	Alike  bool        `json:"alike,omitempty" help:"all pages get the same frame, around the content of all of them"`
+	Remove bool        `json:"remove,omitempty" help:"content outside the frame is removed; if no, it is hidden and can be shown again"`
 }
 
 // leastSeen is how much of a page is left to be seen, in points.
@@ -56,7 +56,7 @@ func (c *Crop) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*st
 		g := doc.Geometry(r)
 		at := doc.PageIndex(refs[i])
 		if frame.W()*g.UserUnit < leastSeen || frame.H()*g.UserUnit < leastSeen {
-			return nil, step.Refuse("nothing would be left of page %d: crop less", at+1)
+			return nil, step.Refuse("nothing of page %d would be left: crop less", at+1)
 		}
 		same := near(frame.X0, g.Visible.X0) && near(frame.Y0, g.Visible.Y0) && near(frame.X1, g.Visible.X1) && near(frame.Y1, g.Visible.Y1)
 		if same && (!c.Remove || g.Visible == g.MediaBox) {
@@ -80,25 +80,25 @@ func (c *Crop) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*st
 	}
 	if len(cropped) == 0 {
 		if len(bare) > 0 {
-			return nil, step.Refuse("nothing is printed on %s", step.NamedIn(doc, bare))
+			return nil, step.Refuse("there is no content on %s", step.NamedIn(doc, bare))
 		}
-		return nil, step.Refuse("there is nothing to crop: the pages end there already")
+		return nil, step.Refuse("there is nothing to crop: the pages are already that size")
 	}
 	res := &step.Result{Pages: env.Keys.Of(cropped), Redrawn: step.RedrawPages, Show: env.Keys.Key(cropped[0])}
 	res.Sentence = step.Sentence(step.NamedIn(doc, doc.PageIndexes(cropped))) + " cropped"
 	if c.To == "print" {
-		res.Sentence += " to what is printed"
+		res.Sentence += " to the page content"
 	}
 	if c.Remove {
-		res.Sentence += ", the rest removed for good"
+		res.Sentence += "; the content outside removed"
 		if annots+fields > 0 {
 			res.Warnings = append(res.Warnings, fmt.Sprintf("Removed with it: %s.", counted(annots, "comment or link", fields, "form field")))
 		}
 	} else {
-		res.Warnings = append(res.Warnings, "What lies outside is hidden, not removed: whoever gets the file can show it again.")
+		res.Warnings = append(res.Warnings, "The cropped area is hidden, not removed: anyone with the file can show it again.")
 	}
 	if len(bare) > 0 {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("Nothing is printed on %s: left as %s.", step.NamedIn(doc, bare), plural(len(bare), "it was", "they were")))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("There is no content on %s: left unchanged.", step.NamedIn(doc, bare)))
 	}
 	return res, nil
 }
@@ -180,10 +180,10 @@ func (u *Uncrop) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		shown = append(shown, r)
 	}
 	if len(shown) == 0 {
-		return nil, step.Refuse("nothing is hidden by cropping there")
+		return nil, step.Refuse("these pages aren’t cropped")
 	}
 	return &step.Result{Pages: env.Keys.Of(shown), Redrawn: step.RedrawPages, Show: env.Keys.Key(shown[0]),
-		Sentence: fmt.Sprintf("All of %s shown again", step.NamedIn(doc, doc.PageIndexes(shown)))}, nil
+		Sentence: step.Sentence(step.NamedIn(doc, doc.PageIndexes(shown))) + " uncropped"}, nil
 }
 
 // removeOutside removes for good what lies outside a frame on a page, and lets the page end there. It tells how many annotations and fields went.
@@ -220,13 +220,13 @@ func removeOutside(ctx context.Context, doc *pdf.Document, page pdf.Ref, frame p
 		return 0, 0, err
 	}
 	if p.Cut {
-		return 0, 0, step.Refuse("page %d holds too much to remove what lies outside: crop it without removing", at)
+		return 0, 0, step.Refuse("page %d has too much content to remove: crop it without removing", at)
 	}
 	patches, emptied, err := p.Outside(frame, func(u *content.ImageUse) (pdf.Ref, pdf.Matrix, error) {
 		return picture.Cut(doc, u.Ref, u.Matrix, frame)
 	})
 	if err != nil {
-		return 0, 0, step.Refuse("what lies outside can't be removed from page %d: %v; crop it without removing", at, err)
+		return 0, 0, step.Refuse("you can’t remove the content outside the frame from page %d: %v; crop without removing", at, err)
 	}
 	if err := content.Apply(doc, p, patches); err != nil {
 		return 0, 0, err

@@ -15,8 +15,8 @@ import (
 // Duplicate is the step "duplicate".
 type Duplicate struct {
 	Pages step.Pages `json:"pages" required:"yes" help:"which pages"`
-	Where string     `json:"where" enum:"behind each,together" help:"each copy behind its page, or all of them together"`
-	To    step.Place `json:"to" help:"where they come together: before this page, or at the end"`
+	Where string     `json:"where" enum:"behind each,together" help:"each copy after its page, or all of them together"`
+	To    step.Place `json:"to" help:"where to place them: before this page, or at the end"`
 }
 
 // Apply copies the pages. What they draw with stands in the file once, for both. Bookmarks and links lead to the pages that they led to; fields of the
@@ -57,9 +57,9 @@ func (d *Duplicate) Apply(ctx context.Context, doc *pdf.Document, env *step.Env)
 	if d.Where == "together" {
 		err = doc.InsertPages(to, c.pages)
 	} else {
-		where = "behind each"
+		where = "after each"
 		if len(at) == 1 {
-			where = "placed behind it"
+			where = "placed after it"
 		}
 		for i := len(at) - 1; i >= 0 && err == nil; i-- {
 			err = doc.InsertPages(at[i]+1, c.pages[i:i+1])
@@ -123,7 +123,7 @@ func copies(ctx context.Context, doc *pdf.Document, env *step.Env, refs []pdf.Re
 		b.tell("%s of the copies renamed: a field of the same name would hold the same value.", step.Count(form.Renamed, "form field"))
 	}
 	if form.Unsigned > 0 {
-		b.tell("%s taken out of the copies: a signature holds only where it was put.", step.Count(form.Unsigned, "signature"))
+		b.tell("%s removed from the copies: a signature is valid only in its own place.", step.Count(form.Unsigned, "signature"))
 	}
 	// Furnishings that name their pages singly are for the copies, too.
 	twin := make(map[pdf.Ref]pdf.Ref, len(refs))

@@ -39,7 +39,7 @@ func bringScripts(dst, src *pdf.Document, c *pdf.Copier, name string) ([]string,
 	if _, err := merge(dst, c, "JavaScript", scripts); err != nil {
 		return nil, err
 	}
-	return []string{fmt.Sprintf("%s of “%s” came with its form, for the fields that run scripts.", step.Count(len(scripts), "script"), name)}, nil
+	return []string{fmt.Sprintf("%s of “%s” was added with its form, because the fields use it.", step.Count(len(scripts), "script"), name)}, nil
 }
 
 // bringFiles attaches to dst what is attached to src, which is called name in the sentences that it gives. A file whose name dst has

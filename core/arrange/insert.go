@@ -18,17 +18,17 @@ import (
 // Insert is the step "insert".
 type Insert struct {
 	From  step.SourceRef `json:"from" required:"choose a document to insert pages from" help:"the source: path:FILE, sha256:HASH or state:ID; a PDF or a picture"`
-	Pages step.Pages     `json:"pages" help:"which of its pages"`
+	Pages step.Pages     `json:"pages" help:"its pages"`
 	To    step.Place     `json:"to" help:"where: before this page, or at the end"`
-	Name  string         `json:"name,omitempty" help:"what the source is called in sentences and bookmarks; its file name if empty"`
-	Marks string         `json:"bookmarks,omitempty" enum:"under one of its name,as they are,none" help:"where the source's bookmarks come to stand"`
-	Moves string         `json:"transitions,omitempty" enum:"keep,drop" help:"how pages appear in a presentation, and what they do by themselves when they are opened or closed: kept or dropped"`
+	Name  string         `json:"name,omitempty" help:"a name for the source in messages and bookmarks; its file name if empty"`
+	Marks string         `json:"bookmarks,omitempty" enum:"under one of its name,as they are,none" help:"where to place the source’s bookmarks"`
+	Moves string         `json:"transitions,omitempty" enum:"keep,drop" help:"transitions of pages and their actions on opening and closing: keep or drop"`
 }
 
 // Apply inserts the pages.
 func (in *Insert) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
 	if env.Sources == nil {
-		return nil, step.Refuse("there is nothing to insert pages from here")
+		return nil, step.Refuse("there is no document to insert pages from")
 	}
 	src, err := env.Sources.Open(ctx, in.From)
 	if err != nil {
@@ -196,7 +196,7 @@ func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string, as 
 		return b, cant(err)
 	}
 	if in.Moves == "drop" && dropMoves(doc, b.pages) {
-		b.tell("How pages of “%s” appear in a presentation, and what they do by themselves, was left out.", name)
+		b.tell("Transitions and page actions of “%s” were left out.", name)
 	}
 	if labels != nil {
 		b.labels = make(map[pdf.Ref]nav.Label, len(labels))
@@ -205,7 +205,7 @@ func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string, as 
 		}
 	}
 	if len(links) > 0 {
-		b.tell("%s to pages that were not inserted fell away.", step.Count(len(links), "link"))
+		b.tell("%s to pages that were not inserted removed.", step.Count(len(links), "link"))
 	}
 	b.told = append(b.told, bringCatalog(doc, from, c, name)...)
 	spoken(doc, from, b.pages)
@@ -230,7 +230,7 @@ func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string, as 
 		return b, err
 	}
 	if marks.Nowhere > 0 {
-		b.tell("%s of “%s” %s nowhere.", step.Count(marks.Nowhere, "bookmark"), name, map[bool]string{true: "leads", false: "lead"}[marks.Nowhere == 1])
+		b.tell("%s of “%s” %s no target page.", step.Count(marks.Nowhere, "bookmark"), name, map[bool]string{true: "has", false: "have"}[marks.Nowhere == 1])
 	}
 	if _, err := draw.Carry(doc, from, b.pages, env.NewID, env.Now); err != nil {
 		return b, err
@@ -279,7 +279,7 @@ func (b *brought) tellForm(f field.Brought, name string) {
 		b.tell("%s renamed, because the document has one of the same name.", step.Count(f.Renamed, "form field"))
 	}
 	if f.Unsigned > 0 {
-		b.tell("%s of “%s” taken out: a signature holds only in the file that was signed.", step.Count(f.Unsigned, "signature"), name)
+		b.tell("%s of “%s” removed: a signature is valid only in the file that was signed.", step.Count(f.Unsigned, "signature"), name)
 	}
 }
 

@@ -11,9 +11,9 @@ import (
 
 // Label is the step "label".
 type Label struct {
-	Pages  step.Pages `json:"pages" required:"yes" help:"which pages; they are counted on in their order"`
-	Style  string     `json:"style" enum:"1 2 3,i ii iii,I II III,a b c,A B C,no number" help:"how the number is written"`
-	Prefix string     `json:"prefix,omitempty" help:"what stands ahead of the number, such as A-"`
+	Pages  step.Pages `json:"pages" required:"yes" help:"which pages; they are counted in order"`
+	Style  string     `json:"style" enum:"1 2 3,i ii iii,I II III,a b c,A B C,no number" help:"number style"`
+	Prefix string     `json:"prefix,omitempty" help:"text before the number, such as A-"`
 	First  int        `json:"first" min:"1" max:"1000000" help:"the number of the first page"`
 }
 
@@ -33,7 +33,7 @@ func (l *Label) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 		return nil, step.Refuse("no page is selected")
 	}
 	if len([]rune(l.Prefix)) > maxPrefix {
-		return nil, step.Refuse("what stands ahead of the number may have up to %d characters", maxPrefix)
+		return nil, step.Refuse("the text before the number can have up to %d characters", maxPrefix)
 	}
 	if styles[l.Style] == "" && l.Prefix == "" {
 		return nil, step.Refuse("a label without a number needs some text")
@@ -52,7 +52,7 @@ func (l *Label) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 		same = same && labels[i].String() == before[i].String()
 	}
 	if same && doc.Catalog().Has("PageLabels") {
-		return nil, step.Refuse("the pages are called so already")
+		return nil, step.Refuse("the pages already have these labels")
 	}
 	nav.SetLabels(doc, labels)
 	all, err := doc.Pages()
@@ -70,7 +70,7 @@ func (l *Label) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 		res.Sentence += " to " + last
 	}
 	if twice := nav.Twice(labels); twice != "" {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("More than one page is labelled %s now: it means the first of them where pages are named by label.", twice))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("More than one page is labelled %s now: it is the label of the first.", twice))
 	}
 	return res, nil
 }

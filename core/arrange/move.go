@@ -14,7 +14,7 @@ import (
 
 // Move is the step "move".
 type Move struct {
-	Pages step.Pages `json:"pages" required:"yes" help:"which pages; they come to stand together, in their order"`
+	Pages step.Pages `json:"pages" required:"yes" help:"which pages; they are placed together, in their order"`
 	To    step.Place `json:"to" help:"where: before this page, or at the end"`
 }
 
@@ -52,7 +52,7 @@ func (m *Move) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step
 	}
 	after := slices.Insert(slices.Clone(order), place, refs...)
 	if slices.EqualFunc(after, all, func(r pdf.Ref, l pdf.Leaf) bool { return r == l.Ref }) {
-		return nil, step.Refuse("the pages stand there already")
+		return nil, step.Refuse("the pages are already there")
 	}
 	where := "to the end"
 	if place < len(order) {

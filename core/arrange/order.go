@@ -14,7 +14,7 @@ import (
 
 // Reverse is the step "reverse".
 type Reverse struct {
-	Pages step.Pages `json:"pages" required:"yes" help:"which pages: the last of them comes to stand where the first one was, and so on"`
+	Pages step.Pages `json:"pages" required:"yes" help:"which pages; the last takes the place of the first, and so on"`
 }
 
 // Apply reverses the order of the pages among the places that they have.
@@ -39,15 +39,15 @@ func (r *Reverse) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*s
 	if err != nil {
 		return nil, err
 	}
-	res.Sentence = step.Sentence(named) + " put in reverse order"
+	res.Sentence = step.Sentence(named) + " reversed"
 	return res, nil
 }
 
 // Interleave is the step "interleave": what was scanned in two stacks, all fronts and then all backs, comes into the order in which it is read.
 type Interleave struct {
-	Fronts   step.Pages `json:"fronts" required:"choose the pages that are the fronts" help:"the pages that are fronts, in order"`
-	Backs    step.Pages `json:"backs" required:"choose the pages that are the backs" help:"the pages that are backs; the first sheets have them where there are fewer"`
-	Reversed bool       `json:"reversed,omitempty" help:"the backs were scanned from the last sheet to the first, as when the whole stack is turned over"`
+	Fronts   step.Pages `json:"fronts" required:"choose the front pages" help:"the front pages, in order"`
+	Backs    step.Pages `json:"backs" required:"choose the back pages" help:"the back pages; if there are fewer, they go with the first sheets"`
+	Reversed bool       `json:"reversed,omitempty" help:"the backs were scanned from the last sheet to the first, as when you turn over the whole stack"`
 }
 
 // Apply puts each back behind its front, from where the first of all of them stands.
@@ -132,7 +132,7 @@ func reorder(doc *pdf.Document, env *step.Env, order []pdf.Ref) (*step.Result, e
 		hi--
 	}
 	if lo == hi {
-		return nil, step.Refuse("the pages stand in that order already")
+		return nil, step.Refuse("the pages are already in that order")
 	}
 	keepLabels := nav.KeepLabels(doc)
 	moving := order[lo:hi]

@@ -15,12 +15,12 @@ import (
 type Paper struct {
 	Pages  step.Pages  `json:"pages" required:"yes" help:"which pages"`
 	Paper  string      `json:"paper" enum:"A3,A4,A5,A6,Letter,Legal,own size" help:"which paper"`
-	Turned string      `json:"turned" enum:"as the page,portrait,landscape" help:"which way up the paper is"`
-	Width  step.Length `json:"width,omitempty" min:"0" max:"14400" help:"width of paper of your own size"`
-	Height step.Length `json:"height,omitempty" min:"0" max:"14400" help:"height of paper of your own size"`
-	Fit    string      `json:"fit" enum:"scale,shrink only,keep" help:"whether the page is scaled to the paper, only made smaller where it is too large, or keeps its size"`
-	Margin step.Length `json:"margin" min:"0" max:"1000" help:"what stays free around a scaled page"`
-	Stands string      `json:"stands" enum:"middle,top left,top,top right,left,right,bottom left,bottom,bottom right" help:"where on the paper the page stands"`
+	Turned string      `json:"turned" enum:"as the page,portrait,landscape" help:"paper orientation"`
+	Width  step.Length `json:"width,omitempty" min:"0" max:"14400" help:"width of a custom size"`
+	Height step.Length `json:"height,omitempty" min:"0" max:"14400" help:"height of a custom size"`
+	Fit    string      `json:"fit" enum:"scale,shrink only,keep" help:"whether the page is scaled to the paper, only reduced if it is too large, or keeps its size"`
+	Margin step.Length `json:"margin" min:"0" max:"1000" help:"margin around a scaled page"`
+	Stands string      `json:"stands" enum:"middle,top left,top,top right,left,right,bottom left,bottom,bottom right" help:"where the page is on the paper"`
 }
 
 // places are the parts of the room left over that are at the left of the page, and below it.
@@ -41,7 +41,7 @@ func (p *Paper) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 		size = [2]float64{float64(p.Width), float64(p.Height)}
 		name = fmt.Sprintf("%.0f × %.0f mm", size[0]/mm, size[1]/mm)
 		if size[0] < 10 || size[1] < 10 {
-			return nil, step.Refuse("paper of your own size needs a width and a height of at least 10 points")
+			return nil, step.Refuse("a custom size needs a width and a height of at least 10 points")
 		}
 	}
 	if 2*float64(p.Margin) > min(size[0], size[1])-10 {
@@ -80,13 +80,13 @@ func (p *Paper) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 		}
 	}
 	if len(moved.pages) == 0 {
-		return nil, step.Refuse("the pages stand on that paper already")
+		return nil, step.Refuse("the pages already have that paper size")
 	}
 	res := moved.result(env)
-	how := map[string]string{"scale": "scaled to ", "shrink only": "put on ", "keep": "put on "}[p.Fit]
+	how := map[string]string{"scale": "scaled to ", "shrink only": "placed on ", "keep": "placed on "}[p.Fit]
 	res.Sentence = step.Sentence(step.NamedIn(doc, doc.PageIndexes(moved.pages))) + " " + how + name
 	if len(cut) > 0 {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("%s %s larger than the paper: what stands beyond its edge is hidden, not removed.", step.Sentence(step.NamedIn(doc, cut)), plural(len(cut), "is", "are")))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("%s %s larger than the paper: content beyond its edge is hidden, not removed.", step.Sentence(step.NamedIn(doc, cut)), plural(len(cut), "is", "are")))
 	}
 	return res, nil
 }
@@ -99,7 +99,7 @@ type Binding struct {
 	Margin step.Length `json:"margin" min:"1" max:"400" help:"how much room"`
 	Edge   string      `json:"edge" enum:"left,right,top" help:"the bound edge of odd pages"`
 	Mirror bool        `json:"mirror" help:"even pages have it at the opposite edge, for printing on both sides"`
-	How    string      `json:"how" enum:"wider paper,move,make smaller" help:"the paper becomes larger by it; or the page moves on its paper; or it is made smaller to leave room"`
+	How    string      `json:"how" enum:"wider paper,move,make smaller" help:"enlarge the paper, move the page on its paper, or reduce the page to leave room"`
 }
 
 // Apply makes room for binding.
@@ -159,7 +159,7 @@ func (b *Binding) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*s
 		res.Sentence += ", mirrored on even pages"
 	}
 	if b.How == "move" {
-		res.Warnings = append(res.Warnings, "What moved beyond the edge of the paper is hidden, not removed.")
+		res.Warnings = append(res.Warnings, "Content moved beyond the edge of the paper is hidden, not removed.")
 	}
 	return res, nil
 }
@@ -246,7 +246,7 @@ func (m *mover) result(env *step.Env) *step.Result {
 	})
 	res := &step.Result{Pages: env.Keys.Of(m.pages), Redrawn: step.RedrawPages, Show: env.Keys.Key(m.pages[0])}
 	if len(m.broken) > 0 {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("The content of %s has mistakes: some programs may show it in another way.", step.NamedIn(m.doc, m.broken)))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("The content of %s has errors: some programs may show it differently.", step.NamedIn(m.doc, m.broken)))
 	}
 	return res
 }

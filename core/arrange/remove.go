@@ -18,7 +18,7 @@ import (
 // Remove is the step "remove".
 type Remove struct {
 	Pages    step.Pages `json:"pages" required:"yes" help:"which pages; at least one must stay"`
-	Headings string     `json:"headings,omitempty" enum:"keep,remove" help:"titles of bookmarks and tags of removed pages that have others below them on pages that stay: kept as headings that lead nowhere, or removed"`
+	Headings string     `json:"headings,omitempty" enum:"keep,remove" help:"bookmarks and tags of removed pages that contain others: keep them as headings without a target, or remove them"`
 }
 
 // Apply removes the pages. What leads to them is cut where it stands, and the page
@@ -34,7 +34,7 @@ func (t *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		return nil, err
 	}
 	if len(refs) == len(all) {
-		return nil, step.Refuse("a document keeps at least one page: the last one can't be removed")
+		return nil, step.Refuse("you can’t remove the last page, because a document needs one: delete the document instead")
 	}
 	at := doc.PageIndexes(refs)
 	named := step.NamedIn(doc, at)
@@ -91,10 +91,10 @@ func (t *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		}
 	}
 	if len(fell) > 0 {
-		res.Warnings = []string{fmt.Sprintf("Removed with them, because they led there: %s.", strings.Join(fell, ", "))}
+		res.Warnings = []string{fmt.Sprintf("Removed with them, because they pointed there: %s.", strings.Join(fell, ", "))}
 	}
 	if titles = append(cut.Headings, titles...); headings && len(titles) > 0 {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("Kept, because they have others below them on pages that stay: %s. Undo, choose that they go too, and remove again to be rid of them.", quoted(titles)))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("Kept, because they contain others on remaining pages: %s. To remove them too, undo and choose that.", quoted(titles)))
 	}
 	if field.DropXFA(doc) {
 		res.Warnings = append(res.Warnings, droppedXFA)

@@ -19,15 +19,15 @@ import (
 type Replace struct {
 	Pages step.Pages     `json:"pages" required:"yes" help:"which pages are replaced"`
 	From  step.SourceRef `json:"from" required:"choose the document that the new pages come from" help:"the source: path:FILE, sha256:HASH or state:ID; a PDF or a picture"`
-	With  step.Pages     `json:"with" required:"choose the pages that come in their place" help:"which of its pages, as many as are replaced, in order"`
-	Name  string         `json:"name,omitempty" help:"what the source is called in sentences; its file name if empty"`
+	With  step.Pages     `json:"with" required:"choose the pages to replace them with" help:"its pages, as many as are replaced, in order"`
+	Name  string         `json:"name,omitempty" help:"a name for the source in messages; its file name if empty"`
 }
 
 // Apply puts pages of the source in the places of pages. Each stays the same page to all that leads to it: bookmarks, links, named places, its
 // label and the page sets of furnishings; what stood on it goes, with its comments, fields and tags.
 func (r *Replace) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
 	if env.Sources == nil {
-		return nil, step.Refuse("there is nothing to take pages from here")
+		return nil, step.Refuse("there is no document to take pages from")
 	}
 	src, err := env.Sources.Open(ctx, r.From)
 	if err != nil {
@@ -87,7 +87,7 @@ func (r *Replace) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 	structure.Follow(doc, refs)
 	res.Warnings = b.told
 	if n := comments + fields + tags; n > 0 {
-		res.Warnings = append([]string{fmt.Sprintf("What stood on the replaced %s went with %s: %s.", plural(len(refs), "page", "pages"), plural(len(refs), "it", "them"), counted(comments, "comment", fields, "form field", tags, "tag"))}, res.Warnings...)
+		res.Warnings = append([]string{fmt.Sprintf("Removed with the replaced %s: %s.", plural(len(refs), "page", "pages"), counted(comments, "comment", fields, "form field", tags, "tag"))}, res.Warnings...)
 	}
 	if field.DropXFA(doc) {
 		res.Warnings = append(res.Warnings, droppedXFA)

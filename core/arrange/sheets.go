@@ -17,18 +17,18 @@ import (
 
 // Sheets is the step "sheets": several pages on one side of a sheet, to print.
 type Sheets struct {
-	Pages   step.Pages  `json:"pages" required:"yes" help:"which pages; the sheets stand where the first of them stood"`
-	Kind    string      `json:"kind" enum:"grid,booklet" help:"pages in rows, in the order of reading; or two on each side so that the sheets, printed on both sides, can be folded in the middle into a booklet"`
-	Columns int         `json:"columns" min:"1" max:"16" help:"pages beside one another, in a grid"`
-	Rows    int         `json:"rows" min:"1" max:"16" help:"pages below one another, in a grid"`
+	Pages   step.Pages  `json:"pages" required:"yes" help:"which pages; the sheets take the place of the first"`
+	Kind    string      `json:"kind" enum:"grid,booklet" help:"pages in rows and columns, or a booklet: two on each side, to print double-sided and fold in the middle"`
+	Columns int         `json:"columns" min:"1" max:"16" help:"columns of a grid"`
+	Rows    int         `json:"rows" min:"1" max:"16" help:"rows of a grid"`
 	Down    bool        `json:"down,omitempty" help:"down the columns, instead of along the rows"`
-	Fold    string      `json:"fold" enum:"one stack,sets" help:"a booklet of all sheets folded together, or of sets of sheets that are folded each and bound side by side"`
+	Fold    string      `json:"fold" enum:"one stack,sets" help:"fold all sheets of a booklet together, or in sets that are bound side by side"`
 	Set     int         `json:"set" min:"1" max:"64" help:"sheets in a set"`
-	RTL     bool        `json:"rtl,omitempty" help:"the booklet, or each row, is read from right to left"`
-	Paper   string      `json:"paper" enum:"A3,A4,A5,Letter,Legal,as needed" help:"paper of the sheets; as needed is as large as the pages are together"`
-	Turned  string      `json:"turned" enum:"as fits,portrait,landscape" help:"which way up the paper is"`
-	Margin  step.Length `json:"margin" min:"0" max:"400" help:"what stays free at the edges of the sheet"`
-	Gap     step.Length `json:"gap" min:"0" max:"400" help:"what stays free between pages"`
+	RTL     bool        `json:"rtl,omitempty" help:"read the booklet, or each row, from right to left"`
+	Paper   string      `json:"paper" enum:"A3,A4,A5,Letter,Legal,as needed" help:"paper of the sheets; “as needed” fits the pages together"`
+	Turned  string      `json:"turned" enum:"as fits,portrait,landscape" help:"paper orientation"`
+	Margin  step.Length `json:"margin" min:"0" max:"400" help:"margin of the sheet"`
+	Gap     step.Length `json:"gap" min:"0" max:"400" help:"gap between pages"`
 	Frame   bool        `json:"frame,omitempty" help:"a thin line around each page"`
 }
 
@@ -111,7 +111,7 @@ func (s *Sheets) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		return nil, step.Refuse("a side has room for %d pages at most", mostOnSheet)
 	}
 	if columns*rows == 1 {
-		return nil, step.Refuse("one page on each sheet is what there is: choose more columns or rows")
+		return nil, step.Refuse("the document already has one page on each sheet: choose more columns or rows")
 	}
 	var w, h float64 // the largest page
 	for _, r := range refs {
@@ -153,7 +153,7 @@ func (s *Sheets) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	for i, side := range sides {
 		page, first := s.side(doc, refs, forms, side, W, H, cw, ch, columns)
 		if page.err != nil {
-			return nil, step.Refuse("the pages can't be put on sheets: %v", page.err)
+			return nil, step.Refuse("the pages can’t be placed on sheets: %v", page.err)
 		}
 		sheets[i] = page.ref
 		if labels != nil && first >= 0 {
@@ -204,9 +204,9 @@ func (s *Sheets) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		res.Pages = append(res.Pages, step.Key{Step: env.Step, Ordinal: i + 1})
 	}
 	res.Show = step.Key{Step: env.Step, Ordinal: 1}
-	res.Sentence = fmt.Sprintf("%s put on %s, %d on each", step.Sentence(named), step.Count(len(sheets), "sheet"), columns*rows)
+	res.Sentence = fmt.Sprintf("%s placed on %s, %d on each", step.Sentence(named), step.Count(len(sheets), "sheet"), columns*rows)
 	if s.Kind == "booklet" {
-		res.Sentence = fmt.Sprintf("%s made into a booklet of %s", step.Sentence(named), step.Count((len(sheets)+1)/2, "sheet"))
+		res.Sentence = fmt.Sprintf("%s arranged as a booklet of %s", step.Sentence(named), step.Count((len(sheets)+1)/2, "sheet"))
 		empty := 0
 		for _, side := range sides {
 			for _, n := range side {
@@ -220,7 +220,7 @@ func (s *Sheets) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		}
 	}
 	if lost := counted(links, "link", comments, "comment", fields, "form field", tags, "tag"); lost != "" {
-		res.Warnings = append(res.Warnings, "Sheets are for printing: comments and fields are part of the picture now, and links and tags are gone ("+lost+").")
+		res.Warnings = append(res.Warnings, "Sheets are for printing: comments and fields are now fixed content, and links and tags were removed ("+lost+").")
 	}
 	if field.DropXFA(doc) {
 		res.Warnings = append(res.Warnings, droppedXFA)
@@ -235,7 +235,7 @@ func (s *Sheets) paper(w, h float64, columns, rows int) (W, H float64, err error
 	needH := float64(rows)*h + float64(rows-1)*float64(s.Gap) + 2*float64(s.Margin)
 	if s.Paper == "as needed" {
 		if needW > 14400 || needH > 14400 {
-			return 0, 0, step.Refuse("the sheet would be larger than 200 inches, which no program shows: choose a paper")
+			return 0, 0, step.Refuse("the sheet would be larger than 200 inches, the most that programs show: choose a paper size")
 		}
 		return needW, needH, nil
 	}

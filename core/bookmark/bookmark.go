@@ -19,11 +19,11 @@ import (
 // Kinds are the steps of this job.
 func Kinds() []step.Kind {
 	return []step.Kind{
-		{Name: "bookmark-add", Meaning: "Adds a bookmark that leads to a page.", New: func() step.Step { return &Add{Top: -1} }},
-		{Name: "bookmark-change", Meaning: "Renames a bookmark, or has it lead elsewhere.", New: func() step.Step { return &Change{Top: -1} }},
+		{Name: "bookmark-add", Meaning: "Adds a bookmark to a page.", New: func() step.Step { return &Add{Top: -1} }},
+		{Name: "bookmark-change", Meaning: "Renames a bookmark, or changes its target.", New: func() step.Step { return &Change{Top: -1} }},
 		{Name: "bookmark-move", Meaning: "Moves a bookmark, with those below it, to another place in the tree.", New: func() step.Step { return &Move{} }},
 		{Name: "bookmark-remove", Meaning: "Removes a bookmark.", New: func() step.Step { return &Remove{Below: "keep"} }},
-		{Name: "bookmarks-make", Meaning: "Makes bookmarks of the document's headings.", New: func() step.Step { return &Make{Levels: 3, How: "replace all"} }},
+		{Name: "bookmarks-make", Meaning: "Creates bookmarks from the document’s headings.", New: func() step.Step { return &Make{Levels: 3, How: "replace all"} }},
 	}
 }
 
@@ -61,7 +61,7 @@ func one(doc *pdf.Document, env *step.Env, p step.Pages) (pdf.Ref, error) {
 		return pdf.Ref{}, err
 	}
 	if len(refs) > 1 {
-		return pdf.Ref{}, step.Refuse("a bookmark leads to one page")
+		return pdf.Ref{}, step.Refuse("a bookmark needs one target page")
 	}
 	return refs[0], nil
 }
@@ -73,15 +73,15 @@ func found(items *[]*nav.Item, at string) (list *[]*nav.Item, i int, p nav.Path,
 	}
 	list, i, ok := nav.At(items, p)
 	if !ok {
-		return nil, 0, nil, step.Refuse("there is no bookmark %s any more", at)
+		return nil, 0, nil, step.Refuse("bookmark %s has been removed", at)
 	}
 	return list, i, p, nil
 }
 
 // Spot is a place in the tree.
 type Spot struct {
-	Under  string `json:"under,omitempty" help:"the bookmark below which it stands, by its place, such as 2.1; at the top if empty"`
-	Before int    `json:"before,omitempty" min:"0" help:"ahead of the so-many-th there, from 1 on; behind them all if 0"`
+	Under  string `json:"under,omitempty" help:"the parent bookmark by its place, such as 2.1; top level if empty"`
+	Before int    `json:"before,omitempty" min:"0" help:"its position there, from 1; last if 0"`
 }
 
 // put puts a bookmark there.
@@ -109,8 +109,8 @@ func (s Spot) put(items *[]*nav.Item, it *nav.Item) error {
 // Add is the step "bookmark-add".
 type Add struct {
 	Title string      `json:"title" required:"a bookmark needs a title" help:"its title"`
-	Page  step.Pages  `json:"page" required:"yes" help:"the page that it leads to"`
-	Top   step.Length `json:"top" help:"how far below the upper edge of the page what it leads to begins; below 0: the whole page is shown"`
+	Page  step.Pages  `json:"page" required:"yes" help:"its target page"`
+	Top   step.Length `json:"top" help:"how far down the page its target is, in points; below 0 shows the whole page"`
 	Spot
 }
 
@@ -137,9 +137,9 @@ func (a *Add) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*step.
 // Change is the step "bookmark-change".
 type Change struct {
 	At    string      `json:"at" required:"choose a bookmark" help:"which bookmark, by its place, such as 2.1"`
-	Title string      `json:"title,omitempty" help:"its new title; as it is if empty"`
-	Page  step.Pages  `json:"page,omitempty" help:"the page that it is to lead to; where it leads now if empty"`
-	Top   step.Length `json:"top" help:"how far below the upper edge of the page what it leads to begins; below 0: the whole page is shown"`
+	Title string      `json:"title,omitempty" help:"its new title; unchanged if empty"`
+	Page  step.Pages  `json:"page,omitempty" help:"its new target page; unchanged if empty"`
+	Top   step.Length `json:"top" help:"how far down the page its target is, in points; below 0 shows the whole page"`
 }
 
 // Apply changes it.
@@ -171,10 +171,10 @@ func (c *Change) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		it.Aim(doc, dest(doc, page, c.Top))
 		res.Show = env.Keys.Key(page)
 		res.Pages = []step.Key{res.Show}
-		said = append(said, fmt.Sprintf("leads to page %d now", doc.PageIndex(page)+1))
+		said = append(said, fmt.Sprintf("target set to page %d", doc.PageIndex(page)+1))
 	}
 	if len(said) == 0 {
-		return nil, step.Refuse("the bookmark is called so and leads there already")
+		return nil, step.Refuse("the bookmark already has this title and target")
 	}
 	res.Sentence = fmt.Sprintf("Bookmark “%s” %s", was, strings.Join(said, " and "))
 	return res, nil
@@ -198,7 +198,7 @@ func (m *Move) Apply(_ context.Context, doc *pdf.Document, _ *step.Env) (*step.R
 		return nil, step.Refuse("%v", err)
 	}
 	if under.Below(from) {
-		return nil, step.Refuse("a bookmark can't stand below itself")
+		return nil, step.Refuse("a bookmark can’t be inside itself")
 	}
 	it := (*list)[i]
 	into := &items
@@ -221,7 +221,7 @@ func (m *Move) Apply(_ context.Context, doc *pdf.Document, _ *step.Env) (*step.R
 	}
 	if into == list {
 		if at == i || at == i+1 {
-			return nil, step.Refuse("the bookmark stands there already")
+			return nil, step.Refuse("the bookmark is already there")
 		}
 		if at > i {
 			at--
@@ -231,7 +231,7 @@ func (m *Move) Apply(_ context.Context, doc *pdf.Document, _ *step.Env) (*step.R
 	*into = slices.Insert(*into, at, it)
 	nav.Write(doc, items)
 	if at > 0 {
-		where += fmt.Sprintf(", behind “%s”", (*into)[at-1].Title)
+		where += fmt.Sprintf(", after “%s”", (*into)[at-1].Title)
 	} else if len(*into) > 1 {
 		where += ", as the first"
 	}
@@ -241,7 +241,7 @@ func (m *Move) Apply(_ context.Context, doc *pdf.Document, _ *step.Env) (*step.R
 // Remove is the step "bookmark-remove".
 type Remove struct {
 	At    string `json:"at" required:"choose a bookmark" help:"which bookmark, by its place, such as 2.1"`
-	Below string `json:"below" enum:"keep,remove" help:"those below it take its place, or go too"`
+	Below string `json:"below" enum:"keep,remove" help:"bookmarks below it move up, or are removed too"`
 }
 
 // Apply removes it.
@@ -289,9 +289,9 @@ func (Entry) TypeName() string {
 
 // Make is the step "bookmarks-make".
 type Make struct {
-	Entries []Entry `json:"entries,omitempty" help:"the bookmarks, in order; those of the headings that are found if empty"`
-	Levels  int     `json:"levels" min:"1" max:"6" help:"down to which level headings are looked for, where no entries are given"`
-	How     string  `json:"how" enum:"replace all,behind the others" help:"in the place of the bookmarks that are there, or behind them"`
+	Entries []Entry `json:"entries,omitempty" help:"the bookmarks, in order; the headings found if empty"`
+	Levels  int     `json:"levels" min:"1" max:"6" help:"the deepest heading level to use if no entries are given"`
+	How     string  `json:"how" enum:"replace all,behind the others" help:"replace existing bookmarks, or add after them"`
 }
 
 // Apply makes the bookmarks.
@@ -303,11 +303,11 @@ func (m *Make) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*st
 			return nil, err
 		}
 		if len(entries) == 0 {
-			return nil, step.Refuse("no headings were found: nothing is set larger or bolder than the text")
+			return nil, step.Refuse("no headings were found: no text is larger or bolder than the rest")
 		}
 	}
 	if len(entries) > maxBefore {
-		return nil, step.Refuse("one step makes up to %s", step.Count(maxBefore, "bookmark"))
+		return nil, step.Refuse("one step can create up to %s", step.Count(maxBefore, "bookmark"))
 	}
 	was := nav.Outline(doc)
 	var items []*nav.Item
@@ -323,7 +323,7 @@ func (m *Make) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*st
 		}
 		page, ok := env.Keys.Ref(e.Page)
 		if !ok || doc.PageIndex(page) < 0 {
-			return nil, step.Refuse("the page of “%s” is not in the document any more", title)
+			return nil, step.Refuse("the page of “%s” has been removed", title)
 		}
 		level := max(1, min(e.Level, len(open), 30))
 		it := nav.New(doc, title, dest(doc, page, e.Top))
@@ -340,9 +340,9 @@ func (m *Make) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*st
 	} else {
 		nav.Write(doc, items)
 	}
-	res.Sentence = step.Count(len(entries), "bookmark") + " made of headings"
+	res.Sentence = step.Count(len(entries), "bookmark") + " created from headings"
 	if n := count(was); n > 0 && m.How == "replace all" {
-		res.Warnings = []string{fmt.Sprintf("They took the place of %s.", step.Count(n, "bookmark"))}
+		res.Warnings = []string{fmt.Sprintf("Replaced: %s.", step.Count(n, "bookmark"))}
 	}
 	return res, nil
 }

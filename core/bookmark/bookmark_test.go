@@ -82,23 +82,23 @@ func TestTree(t *testing.T) {
 	assert.Equal(t, "Foreword 1\nBerths 2\n.South 3\n.North 3\nTides 4\n", b.outline())
 
 	res := b.run("bookmark-move", `{"at":"3","under":"2","before":2}`)
-	assert.Equal(t, "Bookmark “Tides” moved below “Berths”, behind “South”", res.Sentence)
+	assert.Equal(t, "Bookmark “Tides” moved below “Berths”, after “South”", res.Sentence)
 	assert.Equal(t, "Foreword 1\nBerths 2\n.South 3\n.Tides 4\n.North 3\n", b.outline())
 	b.run("bookmark-move", `{"at":"2.3","before":1}`)
 	b.run("bookmark-move", `{"at":"1","before":3}`)
 	assert.Equal(t, "Foreword 1\nNorth 3\nBerths 2\n.South 3\n.Tides 4\n", b.outline())
 	for params, why := range map[string]string{
-		`{"at":"3","under":"3.1"}`: "below itself", `{"at":"3","under":"3"}`: "below itself", `{"at":"7"}`: "no bookmark 7", `{"at":"3","before":4}`: "already",
-		`{"at":"x"}`: "not the place",
+		`{"at":"3","under":"3.1"}`: "inside itself", `{"at":"3","under":"3"}`: "inside itself", `{"at":"7"}`: "bookmark 7 has been removed", `{"at":"3","before":4}`: "already",
+		`{"at":"x"}`: "isn’t the place",
 	} {
 		_, err := b.try("bookmark-move", params)
 		assert.ErrorContains(t, err, why, params)
 	}
-	assert.Equal(t, "Bookmark “Tides” renamed “Tide table” and leads to page 6 now", b.run("bookmark-change", `{"at":"3.2","title":"Tide table","page":"6"}`).Sentence)
+	assert.Equal(t, "Bookmark “Tides” renamed “Tide table” and target set to page 6", b.run("bookmark-change", `{"at":"3.2","title":"Tide table","page":"6"}`).Sentence)
 	_, err := b.try("bookmark-change", `{"at":"3.2","title":"Tide table"}`)
 	assert.ErrorContains(t, err, "already")
 	_, err = b.try("bookmark-add", `{"title":"Both","page":"1-2"}`)
-	assert.ErrorContains(t, err, "one page")
+	assert.ErrorContains(t, err, "one target page")
 	assert.Equal(t, "Bookmark “Berths” removed", b.run("bookmark-remove", `{"at":"3"}`).Sentence)
 	assert.Equal(t, "Foreword 1\nNorth 3\nSouth 3\nTide table 6\n", b.outline())
 	b.run("bookmark-move", `{"at":"3","under":"2"}`)
@@ -176,19 +176,19 @@ func manual() []byte {
 func TestHeadings(t *testing.T) {
 	b := newBench(t, manual())
 	res := b.run("bookmarks-make", `{"levels":3}`)
-	assert.Equal(t, "14 bookmarks made of headings", res.Sentence)
+	assert.Equal(t, "14 bookmarks created from headings", res.Sentence)
 	assert.True(t, strings.HasPrefix(b.outline(), "Part 1 of the works 1\n.1 Dredging at berth 1 1\n..1.1 Spoil 1\n.2 Dredging at berth 2 2\n..2.1 Spoil 2\n"), b.outline())
 	it := nav.Outline(b.seq.Doc)[1].Kids[0]
 	y, ok := nav.Height(b.seq.Doc, it.Dest)
 	assert.True(t, ok)
 	assert.InDelta(t, 710, y, 6, "above the baseline at 700 stands a line of 14 points")
 	res = b.run("bookmarks-make", `{"levels":1}`)
-	assert.Equal(t, []string{"They took the place of 14 bookmarks."}, res.Warnings)
+	assert.Equal(t, []string{"Replaced: 14 bookmarks."}, res.Warnings)
 	assert.Equal(t, "Part 1 of the works 1\nPart 2 of the works 4\n", b.outline())
 	b.run("bookmarks-make", `{"how":"behind the others","entries":[{"title":"Notes","level":3,"page":"0.5","top":0},{"title":"Own","level":2,"page":"0.6","top":0}]}`)
 	assert.Equal(t, "Part 1 of the works 1\nPart 2 of the works 4\nNotes 5\n.Own 6\n", b.outline())
 	_, err := b.try("bookmarks-make", `{"entries":[{"title":"Notes","level":1,"page":"0.50","top":0}]}`)
-	assert.ErrorContains(t, err, "not in the document")
+	assert.ErrorContains(t, err, "has been removed")
 	b = newBench(t, pdftest.Text(2))
 	_, err = b.try("bookmarks-make", `{}`)
 	assert.ErrorContains(t, err, "no headings were found")

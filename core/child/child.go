@@ -23,7 +23,7 @@ var (
 	ErrTime    = errors.New("it took too long and was stopped")
 	ErrMemory  = errors.New("it took too much memory and was stopped")
 	ErrDead    = errors.New("it stopped by a fault")
-	ErrCrowded = errors.New("it was stopped since too much memory was in use")
+	ErrCrowded = errors.New("it was stopped because too much memory was in use")
 )
 
 // command is the hidden command that makes the program a child.

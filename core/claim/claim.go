@@ -137,7 +137,7 @@ func Told(gone []Claim) []string {
 	if len(gone) == 0 {
 		return nil
 	}
-	return []string{"The document said that it is " + Names(gone) + ". This change does not keep that, so it does not say so any more."}
+	return []string{"The document claims to be " + Names(gone) + ". This change breaks that, so the claim was removed."}
 }
 
 // Names names them: "PDF/A-1b and PDF/UA-1".

@@ -30,7 +30,7 @@ func Apply(doc *pdf.Document, p *Page, patches []Patch) error {
 	byInvocation := map[int][]Patch{}
 	for _, c := range patches {
 		if c.Invocation < 0 || c.Invocation >= len(p.Invocations) || c.Start < 0 || c.End < c.Start || c.End > len(p.Invocations[c.Invocation].Body.Data) {
-			return fmt.Errorf("a patch from %d to %d of content %d lies outside it", c.Start, c.End, c.Invocation)
+			return fmt.Errorf("a patch from %d to %d is outside content %d", c.Start, c.End, c.Invocation)
 		}
 		byInvocation[c.Invocation] = append(byInvocation[c.Invocation], c)
 	}
@@ -76,7 +76,7 @@ func Apply(doc *pdf.Document, p *Page, patches []Patch) error {
 		case FormBody, AppearanceBody, PatternBody:
 			s, ok := doc.Resolve(v.Ref).(*pdf.Stream)
 			if !ok {
-				return fmt.Errorf("what %s draws is not there any more", v.Ref)
+				return fmt.Errorf("the content that %s draws is missing", v.Ref)
 			}
 			data := patched(v.Body.Data, list)
 			dict := s.Dict.Clone()

@@ -46,7 +46,7 @@ const (
 // Title is what people call a kind: "a text".
 func (k Kind) Title() string {
 	return map[Kind]string{Text: "a text", Source: "a program source", Markdown: "a Markdown text", HTML: "an HTML page", CSV: "a table of values (CSV)", XLSX: "a workbook (xlsx)",
-		DOCX: "a text document (docx)", ODT: "a text document (odt)", ODS: "a workbook (ods)", Mail: "an e-mail", Zip: "a zip file"}[k]
+		DOCX: "a text document (docx)", ODT: "a text document (odt)", ODS: "a workbook (ods)", Mail: "an email", Zip: "a zip file"}[k]
 }
 
 // Options are what a person may say about how a file is turned into pages. The zero value lets the file say, and where it does not, what is usual.
@@ -64,16 +64,16 @@ type Options struct {
 // Check refuses options that there are not.
 func (o Options) Check() error {
 	if _, ok := page.Papers[o.Paper]; o.Paper != "" && !ok {
-		return fmt.Errorf("there is no paper %q here: A3, A4, A5, Letter and Legal are known", o.Paper)
+		return fmt.Errorf("there is no paper size %q: use A3, A4, A5, Letter or Legal", o.Paper)
 	}
 	if !encoded.Known(o.Encoding) {
-		return fmt.Errorf("there is no encoding %q here", o.Encoding)
+		return fmt.Errorf("there is no encoding %q", o.Encoding)
 	}
 	if o.Fit != "" && o.Fit != "width" && o.Fit != "spread" {
-		return fmt.Errorf("sheets are fitted to the width, or spread; not %q", o.Fit)
+		return fmt.Errorf("sheets can be fitted to the width or spread, not %q", o.Fit)
 	}
 	if len([]rune(o.Separator)) > 1 {
-		return errors.New("what separates values is one character")
+		return errors.New("the separator must be one character")
 	}
 	return nil
 }
@@ -122,16 +122,16 @@ func Read(ctx context.Context, kind Kind, name string, r io.ReaderAt, size int64
 		most = maxOffice
 	}
 	if size > most {
-		return nil, &Refusal{Sentence: fmt.Sprintf("it is over %d MB, which is more than is turned into pages of %s", most>>20, kind.Title())}
+		return nil, &Refusal{Sentence: fmt.Sprintf("it is over %d MB, the most that can be turned into pages for %s", most>>20, kind.Title())}
 	}
 	if kind == Foreign {
-		return nil, &Refusal{Sentence: fmt.Sprintf("files of its kind%s are not turned into pages here: save it as docx, xlsx, odt, ods or PDF in the program that wrote it", ending(name))}
+		return nil, &Refusal{Sentence: fmt.Sprintf("this kind of file%s can’t be turned into pages: save it as docx, xlsx, odt, ods or PDF in the program that wrote it", ending(name))}
 	}
 	s := page.New(page.ReadOwn(o.Fonts))
 	out := &Result{}
 	err := out.read(ctx, s, kind, path.Base(name), io.NewSectionReader(r, 0, size), o)
 	if err == nil && s.Over() {
-		err = errors.New("it has more in it than can be turned into pages at once")
+		err = errors.New("it has too much content to turn into pages at once")
 	}
 	if err != nil {
 		if ctx.Err() != nil {
@@ -144,7 +144,7 @@ func Read(ctx context.Context, kind Kind, name string, r io.ReaderAt, size int64
 	}
 	out.Sheets, out.Told = s.End(), s.Told
 	if n := typeset.Runs(out.Sheets); n > typeset.MaxRuns {
-		return nil, &Refusal{Sentence: fmt.Sprintf("it is too wide or too long, as it would be set in over %d parts: leave out columns or rows, or print it in parts from the program that wrote it", typeset.MaxRuns)}
+		return nil, &Refusal{Sentence: fmt.Sprintf("it is too wide or too long (over %d parts): leave out columns or rows, or print it in parts from the program that wrote it", typeset.MaxRuns)}
 	}
 	return out, nil
 }

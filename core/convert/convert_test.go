@@ -160,7 +160,7 @@ func TestMarkdown(t *testing.T) {
 		assert.NotContains(t, b, never)
 	}
 	assert.Contains(t, b, "<b>kept</b>")
-	assert.ElementsMatch(t, []string{"Scripts were left out.", "Pictures that the file only names were left out: their descriptions stand in their places."}, r.Told)
+	assert.ElementsMatch(t, []string{"Scripts were left out.", "Linked pictures were replaced by their descriptions."}, r.Told)
 	path := set(t, r.Sheets[0])
 	tags := said(t, "pdfinfo", "-struct-text", path)
 	for _, want := range []string{"H1", `"The ramp"`, "LI", "Table", "TH", "Link"} {
@@ -349,7 +349,7 @@ func TestTextDocument(t *testing.T) {
 	assert.NotContains(t, b, "javascript")
 	assert.Regexp(t, `<th[^>]*scope="col" colspan="2"[^>]*>`, b)
 	assert.Contains(t, b, `rowspan="2"`)
-	assert.ElementsMatch(t, []string{"Changes that were tracked are shown as accepted.", "Footnotes stand at the end of the text, with links to and from them."}, r.Told)
+	assert.ElementsMatch(t, []string{"Changes that were tracked are shown as accepted.", "Footnotes are at the end of the text, with links to and from them."}, r.Told)
 	path := set(t, r.Sheets[0])
 	text := said(t, "pdftotext", "-layout", path, "-")
 	assert.Regexp(t, `(?s)3\. +third.*3\.a\) +inner.*3\.b\) +inner two.*4\. +fourth.*• +dot`, text, "numbered as the file says: from 3 on, by letters below")

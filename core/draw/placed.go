@@ -87,7 +87,7 @@ func Find(doc *pdf.Document, id string) (Placed, bool) {
 func Keep(doc *pdf.Document, p Placed, now time.Time) error {
 	id, err := hex.DecodeString(p.ID)
 	if err != nil || len(id) != 16 {
-		return errors.New("a furnishing's id is 128 bits")
+		return errors.New("an id has 128 bits")
 	}
 	d := pdf.NewDict("ID", pdf.String(id), "Kind", pdf.Name(p.Kind), "Values", pdf.TextString(string(p.Values)))
 	if p.Stale {
@@ -267,7 +267,7 @@ func Erase(doc *pdf.Document, page pdf.Ref, id string) (bool, error) {
 	keep := make(pdf.Array, 0, len(list))
 	others := false
 	for _, o := range list {
-		if s := doc.Stream(o); s != nil && s.Dict.Has(keyUnseen) {
+		if s := doc.Stream(o); s != nil && s.Dict.Has(keyInvisible) {
 			others = true
 		} else if s != nil && s.Dict.Has(keyID) {
 			if doc.Resolve(s.Dict.Get(keyID)) == pdf.String(raw) {

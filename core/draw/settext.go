@@ -15,7 +15,7 @@ type SetLine struct {
 	Stretch float64    // hundredths of the width that the face has (9.3.4)
 	Angle   float64    // degrees counterclockwise that it climbs by in default user space
 	Colour  [3]float64 // red, green and blue, of 0 to 1
-	Words   []UnseenWord
+	Words   []InvisibleWord
 }
 
 // SetText sets lines of text over what the page itself shows, and under what was placed on it. They are content of the page like all other.

@@ -42,10 +42,10 @@ type Size struct {
 
 // PageLook is what a page shows, as far as it is told how its text and its pictures stand to one another.
 type PageLook struct {
-	Shown    int  `json:"s,omitempty"` // glyphs that are seen
-	Unseen   int  `json:"u,omitempty"` // glyphs of an invisible text layer (text rendering mode 3)
-	Pictured int  `json:"p,omitempty"` // how much of the page pictures cover, in hundredths
-	Scan     bool `json:"b,omitempty"` // one of them is black and white, or covers nearly all of the page
+	Shown     int  `json:"s,omitempty"` // glyphs that are seen
+	Invisible int  `json:"u,omitempty"` // glyphs of an invisible text layer (text rendering mode 3)
+	Pictured  int  `json:"p,omitempty"` // how much of the page pictures cover, in hundredths
+	Scan      bool `json:"b,omitempty"` // one of them is black and white, or covers nearly all of the page
 }
 
 // PageKind is what a page is by its look.
@@ -68,11 +68,11 @@ const (
 // Kind tells what a page is.
 func (l PageLook) Kind() PageKind {
 	switch {
-	case l.Shown == 0 && l.Unseen == 0 && l.Pictured == 0:
+	case l.Shown == 0 && l.Invisible == 0 && l.Pictured == 0:
 		return Blank
-	case l.Unseen > 0 && l.Unseen >= l.Shown && l.Pictured >= mostly/2:
+	case l.Invisible > 0 && l.Invisible >= l.Shown && l.Pictured >= mostly/2:
 		return TextLayer
-	case l.Shown == 0 && l.Unseen == 0:
+	case l.Shown == 0 && l.Invisible == 0:
 		return Picture
 	case l.Scan && l.Pictured >= mostly && l.Shown < fewGlyphs:
 		return PartlyText
@@ -87,7 +87,7 @@ func LookAt(doc *pdf.Document, p *content.Page, g pdf.Geometry) (l PageLook) {
 		switch {
 		case s.Hidden || s.State == nil:
 		case s.State.Render == 3 || s.State.Render == 7:
-			l.Unseen += s.N
+			l.Invisible += s.N
 		default:
 			l.Shown += s.N
 		}

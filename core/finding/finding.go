@@ -108,7 +108,7 @@ func rights(doc *pdf.Document) ([]Finding, error) {
 	if !HasRights(doc) {
 		return nil, nil
 	}
-	return []Finding{{Kind: "rights", Sentence: "a signature in it lets certain programs do more with it (usage rights): that ends with any change"}}, nil
+	return []Finding{{Kind: "rights", Sentence: "its usage rights (extra permissions for some programs) end with any change"}}, nil
 }
 
 // HasRights reports whether a signature gives certain programs rights, which end with any change.
@@ -122,7 +122,7 @@ func elsewhere(doc *pdf.Document) ([]Finding, error) {
 	if _, only := field.XFA(doc); !only {
 		return nil, nil
 	}
-	return []Finding{{Kind: "xfa", Sentence: "its form is written in XFA alone, which is not read here: what its pages show may be no more than a notice"}}, nil
+	return []Finding{{Kind: "xfa", Sentence: "it is an XFA form, which can’t be shown here: the pages may show only a placeholder"}}, nil
 }
 
 // nowhere finds bookmarks that lead to no page.
@@ -135,9 +135,9 @@ func nowhere(doc *pdf.Document) ([]Finding, error) {
 	if len(first) > 40 {
 		first = append(first[:38], '…')
 	}
-	s := fmt.Sprintf("the bookmark “%s” leads nowhere", string(first))
+	s := fmt.Sprintf("the bookmark “%s” has no target page", string(first))
 	if len(lost) > 1 {
-		s = fmt.Sprintf("%s lead nowhere, the first is “%s”", step.Count(len(lost), "bookmark"), string(first))
+		s = fmt.Sprintf("%s have no target page; the first is “%s”", step.Count(len(lost), "bookmark"), string(first))
 	}
 	return []Finding{{Kind: "nowhere", Sentence: s, Open: len(lost)}}, nil
 }
@@ -154,7 +154,7 @@ func noTitle(doc *pdf.Document) ([]Finding, error) {
 	if title != "" {
 		return nil, nil
 	}
-	return []Finding{{Kind: "no-title", Sentence: "the document has no title of its own"}}, nil
+	return []Finding{{Kind: "no-title", Sentence: "the document has no title"}}, nil
 }
 
 // withoutText finds pages that can show no text, because nothing they draw with has a

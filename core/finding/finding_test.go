@@ -94,7 +94,7 @@ func TestArrivals(t *testing.T) {
 	got := kinds(t, f.Bytes(), Arrival)
 	assert.Contains(t, got, "rights")
 	assert.Contains(t, got, "xfa")
-	assert.Equal(t, "2 bookmarks lead nowhere, the first is “Low water”", got["nowhere"].Sentence)
+	assert.Equal(t, "2 bookmarks have no target page; the first is “Low water”", got["nowhere"].Sentence)
 	for _, kind := range []string{"rights", "xfa", "nowhere"} {
 		assert.NotContains(t, kinds(t, pdftest.Text(1), Arrival), kind)
 	}

@@ -52,7 +52,7 @@ func Face(name string) (*TrueType, error) {
 	}
 	f, ok := shipped[name]
 	if !ok {
-		return nil, fmt.Errorf("there is no face named %q", name)
+		return nil, fmt.Errorf("there is no font named %q", name)
 	}
 	return f.read()
 }

@@ -23,12 +23,12 @@ const kindContents = "contents"
 
 // ContentsValues are the values of a table of contents.
 type ContentsValues struct {
-	Title  string      `json:"title" help:"what stands above it; nothing if empty"`
-	Levels int         `json:"levels" min:"1" max:"6" help:"down to which level bookmarks are listed"`
+	Title  string      `json:"title" help:"the heading above it; none if empty"`
+	Levels int         `json:"levels" min:"1" max:"6" help:"down to which level to list bookmarks"`
 	Font   string      `json:"font" enum:"Sans,Serif" help:"one of the fonts that come with Glenrain; it is embedded"`
 	Size   step.Length `json:"size" min:"5" max:"40" help:"font size"`
 	Colour step.Colour `json:"colour" help:"colour of the text"`
-	Margin step.Length `json:"margin" min:"10" max:"300" help:"what stays free at each edge"`
+	Margin step.Length `json:"margin" min:"10" max:"300" help:"margin"`
 }
 
 // UsualContents are the values that are offered first.
@@ -44,7 +44,7 @@ type Contents struct {
 
 // ContentsChange is the step "contents-change".
 type ContentsChange struct {
-	ID string `json:"id" required:"yes" help:"the furnishing's id"`
+	ID string `json:"id" required:"yes" help:"its id"`
 	ContentsValues
 }
 
@@ -65,7 +65,7 @@ func (c *Contents) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*
 	w, h := seen(doc.Geometry(like))
 	entries := c.entries(doc)
 	if len(entries) == 0 {
-		return nil, step.Refuse("there are no bookmarks to list: make them first")
+		return nil, step.Refuse("there are no bookmarks to list: add some first")
 	}
 	n, err := c.pagesFor(len(entries), h)
 	if err != nil {
@@ -95,7 +95,7 @@ func (c *Contents) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*
 		return nil, err
 	}
 	if field.DropXFA(doc) {
-		res.Warnings = append(res.Warnings, "The form's second description (XFA) was taken out: it knows nothing of this change. The form itself stays.")
+		res.Warnings = append(res.Warnings, "The form’s XFA copy was removed, because it can’t follow this change. The form itself is kept.")
 	}
 	res.Created, res.Moved = pages, true
 	res.Pages = res.Pages[:0]
@@ -103,7 +103,7 @@ func (c *Contents) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*
 		res.Pages = append(res.Pages, step.Key{Step: env.Step, Ordinal: i + 1})
 	}
 	res.Show = res.Pages[0]
-	res.Sentence = fmt.Sprintf("Contents of %s put on %s", step.Count(len(entries), "bookmark"), step.Count(n, "page"))
+	res.Sentence = fmt.Sprintf("Table of contents with %s inserted on %s", step.Count(len(entries), "bookmark"), step.Count(n, "page"))
 	return res, nil
 }
 
@@ -114,7 +114,7 @@ func (c *ContentsChange) Apply(_ context.Context, doc *pdf.Document, env *step.E
 		return nil, err
 	}
 	if was.Kind != kindContents {
-		return nil, step.Refuse("this is no table of contents")
+		return nil, step.Refuse("this isn’t a table of contents")
 	}
 	p, err := c.keep(c.ID, was.Pages)
 	if err != nil {
@@ -364,7 +364,7 @@ func (c *ContentsValues) painter(doc *pdf.Document) (func(planned) (pdf.Ref, err
 		}
 		if len(missing) > 0 {
 			lacks := slices.Sorted(maps.Keys(missing))
-			told = append(told, fmt.Sprintf("The font %s has no “%c”: what has it is not readable in the contents.", c.Font, lacks[0]))
+			told = append(told, fmt.Sprintf("The font %s has no “%c”, so it is missing from the table of contents.", c.Font, lacks[0]))
 		}
 		return told
 	}
@@ -406,7 +406,7 @@ func (c *ContentsValues) grow(doc *pdf.Document, p *draw.Placed) ([]pdf.Ref, err
 		}
 	}
 	if len(pages) == 0 {
-		return nil, step.Refuse("the pages of the contents are not in the document any more: remove the contents and make it again")
+		return nil, step.Refuse("the pages of the table of contents have been removed: remove it and insert it again")
 	}
 	w, h := seen(doc.Geometry(pages[0]))
 	n, err := c.pagesFor(len(c.entries(doc)), h)

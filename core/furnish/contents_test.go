@@ -65,7 +65,7 @@ func TestContents(t *testing.T) {
 	m.run("bookmark-add", `{"title":"North quay","page":"3","under":"1"}`)
 	m.run("bookmark-add", `{"title":"Tides","page":"5"}`)
 	res := m.run("contents", `{"to":2,"levels":2}`)
-	assert.Equal(t, "Contents of 3 bookmarks put on 1 page", res.Sentence)
+	assert.Equal(t, "Table of contents with 3 bookmarks inserted on 1 page", res.Sentence)
 	assert.Equal(t, "Contents|Berths 3|North quay 4|Tides 6", m.text(2))
 	// Another program follows the links.
 	d := m.seq.Doc

@@ -19,17 +19,17 @@ import (
 // Kinds are the steps of this job.
 func Kinds() []step.Kind {
 	return []step.Kind{
-		{Name: "number", Meaning: "Puts page numbers at the top or bottom of pages.",
+		{Name: "number", Meaning: "Adds page numbers at the top or bottom of pages.",
 			New: func() step.Step { n := &Number{}; n.Values = usual(); return n }},
-		{Name: "number-change", Meaning: "Changes page numbers that are there: every value is given anew.",
+		{Name: "number-change", Meaning: "Changes existing page numbers; give every value again.",
 			New: func() step.Step { n := &NumberChange{}; n.Values = usual(); return n }},
-		{Name: "contents", Meaning: "Puts in pages that list the bookmarks, with the pages that they lead to.",
+		{Name: "contents", Meaning: "Inserts a table of contents that lists the bookmarks with their pages.",
 			New: func() step.Step { return &Contents{ContentsValues: UsualContents()} }},
-		{Name: "contents-change", Meaning: "Changes a table of contents that is there: every value is given anew.",
+		{Name: "contents-change", Meaning: "Changes an existing table of contents; give every value again.",
 			New: func() step.Step { return &ContentsChange{ContentsValues: UsualContents()} }},
-		{Name: "furnishing-remove", Meaning: "Removes a furnishing from every page it is on.",
+		{Name: "furnishing-remove", Meaning: "Removes page numbers or a table of contents from every page.",
 			New: func() step.Step { return &Remove{} }},
-		{Name: "furnishing-update", Was: []string{"furnishing-renew"}, Meaning: "Draws furnishings again for the pages as they are now.",
+		{Name: "furnishing-update", Was: []string{"furnishing-renew"}, Meaning: "Updates page numbers and tables of contents to the current pages.",
 			New: func() step.Step { return &Update{} }},
 	}
 }
@@ -100,7 +100,7 @@ func ruleOf(p draw.Placed) (rule, error) {
 			return k.read(p.Values)
 		}
 	}
-	return nil, step.Refuse("this furnishing was made by a newer version and can't be changed here")
+	return nil, step.Refuse("you can’t change this, because it comes from a newer version of Glenrain")
 }
 
 // Title is what people call a kind of furnishing.
@@ -228,10 +228,10 @@ func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Resu
 	}
 	res.Warnings = finish()
 	if len(off) > 0 {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("%s %s too small: part or all of what was put there is off the page.", step.Sentence(step.NamedIn(doc, off)), map[bool]string{true: "is", false: "are"}[len(off) == 1]))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("%s %s too small: part or all of the text there is off the page.", step.Sentence(step.NamedIn(doc, off)), map[bool]string{true: "is", false: "are"}[len(off) == 1]))
 	}
 	if len(broken) > 0 {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("The content of %s has mistakes: some programs may not show what was put there.", step.NamedIn(doc, broken)))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("The content of %s has errors: some programs may not show the added text.", step.NamedIn(doc, broken)))
 	}
 	p.Stale = false
 	if err := draw.Keep(doc, p, env.Now); err != nil {
@@ -288,7 +288,7 @@ func SpotOf(doc *pdf.Document, id string, page pdf.Ref) (s Spot, ok bool) {
 func find(doc *pdf.Document, id string) (draw.Placed, error) {
 	p, ok := draw.Find(doc, id)
 	if !ok {
-		return p, step.Refuse("what you want to change is not in the document any more")
+		return p, step.Refuse("the item to change has been removed")
 	}
 	return p, nil
 }
@@ -317,7 +317,7 @@ func clear(doc *pdf.Document, env *step.Env, id string) ([]pdf.Ref, error) {
 
 // Remove is the step "furnishing-remove".
 type Remove struct {
-	ID string `json:"id" required:"yes" help:"the furnishing's id"`
+	ID string `json:"id" required:"yes" help:"its id"`
 }
 
 // Apply removes the furnishing.
@@ -336,7 +336,7 @@ func (r *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	res := &step.Result{Pages: env.Keys.Of(touched), Redrawn: step.RedrawPages,
 		Sentence: fmt.Sprintf("%s removed from %s", Title(p.Kind), step.Count(len(touched), "page"))}
 	if p.Kind == kindContents {
-		res.Warnings = []string{"The pages that it stood on are blank now: remove them at Arrange if they are not needed."}
+		res.Warnings = []string{"Its pages are blank now: remove them in Arrange if you don’t need them."}
 	}
 	if len(res.Pages) > 0 {
 		res.Show = res.Pages[0]
@@ -346,7 +346,7 @@ func (r *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 
 // Update is the step "furnishing-update".
 type Update struct {
-	ID string `json:"id,omitempty" help:"the furnishing's id; empty for all that are out of date"`
+	ID string `json:"id,omitempty" help:"its id; empty for all that are out of date"`
 }
 
 // Apply draws the furnishings again.
@@ -443,7 +443,7 @@ func markStale(doc *pdf.Document, env *step.Env, _ *step.Result) ([]string, erro
 			continue
 		}
 		if stale {
-			warnings = append(warnings, outOfDate(p.Kind)+": update "+map[bool]string{true: "it", false: "them"}[p.Kind == kindContents]+" before the file goes out.")
+			warnings = append(warnings, outOfDate(p.Kind)+": update "+map[bool]string{true: "it", false: "them"}[p.Kind == kindContents]+" before you export.")
 		}
 		p.Stale = stale
 		if err := draw.Keep(doc, p, env.Now); err != nil {

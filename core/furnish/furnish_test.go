@@ -200,7 +200,7 @@ func TestUnreadableContent(t *testing.T) {
 	f.Add("%s", pdftest.Stream("/Filter/Soundings", "q q q"))
 	doc, res := apply(t, pdftest.Open(t, f.Bytes()), "number", `{"pages":"all"}`)
 	assert.Equal(t, "1 page numbered at the bottom", res.Sentence)
-	assert.Equal(t, []string{"The content of page 1 has mistakes: some programs may not show what was put there."}, res.Warnings)
+	assert.Equal(t, []string{"The content of page 1 has errors: some programs may not show the added text."}, res.Warnings)
 	out := pdftest.Whole(t, doc)
 	assert.Contains(t, pdftest.Tool(t, out, "pdftotext", "-q", "FILE", "-"), "1")
 	assert.True(t, bytes.Contains(out, []byte("no deflated bytes at all")))
@@ -216,7 +216,7 @@ func TestTinyPages(t *testing.T) {
 	f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 12 400]>>")
 	f.Add("<</Type/Page/Parent 2 0 R/MediaBox[0 0 30 30]/UserUnit 10>>")
 	_, res := apply(t, pdftest.Open(t, f.Bytes()), "number", `{"pages":"all","first":1000}`)
-	assert.Equal(t, []string{"Pages 2 and 3 are too small: part or all of what was put there is off the page."}, res.Warnings)
+	assert.Equal(t, []string{"Pages 2 and 3 are too small: part or all of the text there is off the page."}, res.Warnings)
 	_, res = apply(t, pdftest.Open(t, pdftest.Text(3)), "number", `{"pages":"all"}`)
 	assert.Empty(t, res.Warnings)
 }

@@ -34,10 +34,10 @@ func (p *Piece) UnmarshalJSON(b []byte) error {
 	dec := json.NewDecoder(bytes.NewReader(b))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&v); err != nil {
-		return step.Refuse("a piece of a wording is a text or a field: %v", err)
+		return step.Refuse("a piece of the wording must be a text or a field: %v", err)
 	}
 	if v.Field != "" && v.Field != "page" && v.Field != "pages" || v.Field != "" && v.Text != "" {
-		return step.Refuse("a piece of a wording is a text, or the field page or pages")
+		return step.Refuse("a piece of the wording must be a text, or the field page or pages")
 	}
 	*p = Piece(v)
 	return nil
@@ -52,14 +52,14 @@ func (Piece) TypeName() string {
 type Values struct {
 	Pages   step.Pages  `json:"pages" required:"yes" help:"which pages carry a number"`
 	Edge    string      `json:"edge" enum:"bottom,top" wasvalue:"foot=bottom,head=top" help:"at the bottom or the top of the page"`
-	Align   string      `json:"align" enum:"left,centre,right" wasvalue:"middle=centre" help:"where along that edge, on the page as it is seen"`
-	Wording []Piece     `json:"wording" required:"the wording is empty: put in the page number or some text" help:"what it reads"`
-	Figures string      `json:"figures" enum:"1 2 3,i ii iii" help:"how numbers are written"`
-	First   int         `json:"first" min:"0" max:"1000000" help:"the number of the first page that carries one; the pages after it count on, also over pages without one"`
+	Align   string      `json:"align" enum:"left,centre,right" wasvalue:"middle=centre" help:"alignment along that edge of the visible page"`
+	Wording []Piece     `json:"wording" required:"the wording is empty: add the page number or some text" help:"the wording"`
+	Figures string      `json:"figures" enum:"1 2 3,i ii iii" help:"number style"`
+	First   int         `json:"first" min:"0" max:"1000000" help:"the number of the first numbered page; later pages count on, including pages without a number"`
 	Font    string      `json:"font" was:"face" enum:"Sans,Sans Bold,Sans Italic,Serif,Serif Bold,Serif Italic,Mono" help:"one of the fonts that come with Glenrain; it is embedded"`
 	Size    step.Length `json:"size" min:"2" max:"200" help:"font size"`
 	Colour  step.Colour `json:"colour" help:"colour of the text"`
-	Margin  step.Length `json:"margin" min:"0" max:"1000" help:"distance from the edge, and from the side where it stands left or right"`
+	Margin  step.Length `json:"margin" min:"0" max:"1000" help:"distance from the edge, and from the side if it is left or right"`
 }
 
 func usual() Values {
@@ -100,7 +100,7 @@ type Number struct{ Values }
 
 // NumberChange is the step "number-change".
 type NumberChange struct {
-	ID string `json:"id" required:"yes" help:"the furnishing's id"`
+	ID string `json:"id" required:"yes" help:"its id"`
 	Values
 }
 

@@ -5,10 +5,10 @@ package jobs
 import (
 	"slices"
 
-	"glenrain/core/amend"
 	"glenrain/core/annotate"
 	"glenrain/core/arrange"
 	"glenrain/core/bookmark"
+	"glenrain/core/edit"
 	"glenrain/core/finding"
 	"glenrain/core/furnish"
 	"glenrain/core/recognize"
@@ -17,7 +17,7 @@ import (
 
 // Registry gives the registry of all steps there are.
 func Registry() *step.Registry {
-	return step.NewRegistry(furnish.Hooks(), slices.Concat(amend.Kinds(), annotate.Kinds(), arrange.Kinds(), bookmark.Kinds(), furnish.Kinds(), recognize.Kinds())...)
+	return step.NewRegistry(furnish.Hooks(), slices.Concat(edit.Kinds(), annotate.Kinds(), arrange.Kinds(), bookmark.Kinds(), furnish.Kinds(), recognize.Kinds())...)
 }
 
 // LooseEnds gives the checks of all jobs for a file that is about to go out.

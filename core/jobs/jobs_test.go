@@ -18,6 +18,7 @@ import (
 	"glenrain/core/annot"
 	"glenrain/core/child"
 	"glenrain/core/draw"
+	"glenrain/core/house"
 	"glenrain/core/ocr"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
@@ -73,6 +74,15 @@ func (b *bench) run(name, params string) *step.Result {
 	return res
 }
 
+// reads holds what a step says against the patterns of plain English.
+func reads(t testing.TB, sentences ...string) {
+	t.Helper()
+	for _, s := range sentences {
+		words, instead := house.Wrong(s)
+		assert.Empty(t, words, "%s: %s", s, instead)
+	}
+}
+
 func (b *bench) try(name, params string) (*step.Result, error) {
 	s, err := b.reg.New(name, json.RawMessage(params))
 	if err != nil {
@@ -81,8 +91,10 @@ func (b *bench) try(name, params string) (*step.Result, error) {
 	b.n++
 	_, res, err := b.reg.Run(b.t.Context(), b.doc, s, b.env())
 	if err != nil {
+		reads(b.t, err.Error())
 		return nil, err
 	}
+	reads(b.t, append([]string{res.Sentence}, res.Warnings...)...)
 	b.doc, err = b.doc.With(res.Update)
 	require.NoError(b.t, err)
 	b.keys = b.keys.With(b.n, res.Created)
@@ -108,7 +120,7 @@ func TestMove(t *testing.T) {
 	assert.Equal(t, "Page 8,Page 1,Page 3,Page 4,Page 2,Page 6,Page 5,Page 7", strings.Join(b.texts(), ","))
 	pdftest.Check(t, b.file())
 	_, err := b.try("move", `{"pages":["0.8"],"to":"first"}`)
-	assert.ErrorContains(t, err, "there already")
+	assert.ErrorContains(t, err, "already there")
 	_, err = b.try("move", `{"pages":"20","to":"first"}`)
 	assert.ErrorContains(t, err, "no page")
 }
@@ -170,7 +182,7 @@ func TestRemoveLeavesNothing(t *testing.T) {
 	b := newBench(t, linked())
 	require.Contains(t, string(pdftest.Tool(t, b.base, "qpdf", "--qdf", "--object-streams=disable", "FILE", "-")), "HARBOURSECRET")
 	res := b.run("remove", `{"pages":["0.2"]}`)
-	assert.Equal(t, []string{"Removed with them, because they led there: 1 bookmark, 1 named place, 2 links, 1 form field, 1 tag."}, res.Warnings)
+	assert.Equal(t, []string{"Removed with them, because they pointed there: 1 bookmark, 1 named place, 2 links, 1 form field, 1 tag."}, res.Warnings)
 	assert.Equal(t, step.Key{Ordinal: 3}, res.Show)
 	pdftest.Check(t, b.file())
 
@@ -190,7 +202,7 @@ func TestRemoveLeavesNothing(t *testing.T) {
 	assert.Contains(t, pdftest.Tool(t, out, "pdfinfo", "-struct-text", "FILE"), "THIRD")
 
 	_, err := b.try("remove", `{"pages":"all"}`)
-	assert.ErrorContains(t, err, "at least one page")
+	assert.ErrorContains(t, err, "because a document needs one")
 }
 
 func TestInsertBringsWhatBelongs(t *testing.T) {
@@ -198,7 +210,7 @@ func TestInsertBringsWhatBelongs(t *testing.T) {
 	b.src["linked"] = linked()
 	res := b.run("insert", `{"from":"linked","pages":"1, 3","to":"0.2","name":"Harbour papers"}`)
 	assert.Equal(t, "Pages 1, 3 of “Harbour papers” inserted before page 2", res.Sentence)
-	assert.Equal(t, []string{"2 links to pages that were not inserted fell away."}, res.Warnings)
+	assert.Equal(t, []string{"2 links to pages that were not inserted removed."}, res.Warnings)
 	assert.Equal(t, []step.Key{{Step: 1, Ordinal: 1}, {Step: 1, Ordinal: 2}}, res.Pages)
 	assert.Equal(t, "Page 1,FIRST,THIRD,Page 2,Page 3", strings.Join(b.texts(), ","))
 	// The same once more: the form field gets another name.
@@ -398,11 +410,11 @@ func TestEveryStep(t *testing.T) {
 		"recognize":        {`{"pages":"1-2","languages":"eng"}`},
 		"recognize-words":  {`{"page":"1","words":[{"word":1,"was":"Quay","text":"Quays"}]}`},
 		"replace-text":     {`{"pages":"all","pairs":[{"find":"Page","with":"Leaf"}]}`, `{"pages":"2-3","pairs":[{"find":"page 2","with":"Seite zwei"},{"find":"page","with":"sheet of paper"}],"leave":"0.3:1:0"}`},
-		"amend-paragraph":  {`{"page":"3","paragraph":0,"text":"Another text altogether, with ŵords that its font lacks"}`},
+		"edit-paragraph":   {`{"page":"3","paragraph":0,"text":"Another text altogether, with ŵords that its font lacks"}`},
 		"add-text":         {`{"page":"2","x":"60pt","y":"300pt","width":"200pt","text":"The north berth is closed\nin the winter of 2026.","bold":"yes","colour":"moss"}`},
-		"move-things":      {`{"page":"1","things":[{"what":"paragraph","at":0,"x":20,"y":30,"turn":10}]}`, `{"page":"2","things":[{"what":"picture","at":0,"scale_x":50,"scale_y":50}],"copy":true}`, `{"page":"2","things":[{"what":"picture","at":0},{"what":"shape","at":0}],"to":"5"}`},
-		"bring-things":     {`{"from":"other","from_page":4,"things":[{"what":"paragraph","at":0,"x":40,"y":200}],"page":"2"}`},
-		"remove-things":    {`{"page":"2","things":[{"what":"picture","at":0},{"what":"shape","at":0}]}`},
+		"move-objects":     {`{"page":"1","objects":[{"what":"paragraph","at":0,"x":20,"y":30,"turn":10}]}`, `{"page":"2","objects":[{"what":"picture","at":0,"scale_x":50,"scale_y":50}],"copy":true}`, `{"page":"2","objects":[{"what":"picture","at":0},{"what":"shape","at":0}],"to":"5"}`},
+		"bring-objects":    {`{"from":"other","from_page":4,"objects":[{"what":"paragraph","at":0,"x":40,"y":200}],"page":"2"}`},
+		"remove-objects":   {`{"page":"2","objects":[{"what":"picture","at":0},{"what":"shape","at":0}]}`},
 		"change-picture":   {`{"page":"2","picture":0,"flip":"across","cut_left":20,"colours":"gray","opacity":50}`, `{"page":"2","picture":0,"brightness":30,"contrast":20,"everywhere":true}`},
 		"tone-pages":       {`{"pages":"1-3","brightness":30}`},
 		"replace-picture":  {`{"page":"2","picture":0,"from":"photo","fit":"fill"}`, `{"page":"2","picture":0,"from":"photo","everywhere":true}`},
@@ -419,8 +431,8 @@ func TestEveryStep(t *testing.T) {
 		for _, p := range params[k.Name] {
 			t.Run(k.Name, func(t *testing.T) {
 				file := pdftest.Text(6)
-				unseen := strings.HasPrefix(k.Name, "recognize") // it changes what is read, and not what is seen
-				if unseen || k.Name == "straighten" || k.Name == "set-text" {
+				invisible := strings.HasPrefix(k.Name, "recognize") // it changes what is read, and not what is seen
+				if invisible || k.Name == "straighten" || k.Name == "set-text" {
 					if _, err := ocr.Find(); err != nil {
 						t.Skip(err)
 					}
@@ -447,7 +459,7 @@ func TestEveryStep(t *testing.T) {
 						b.run("contents", `{"to":2}`)
 						p = strings.ReplaceAll(p, "TOC", draw.List(b.doc)[1].ID)
 					}
-				case "move-things", "remove-things", "change-picture", "tone-pages", "replace-picture", "change-shape":
+				case "move-objects", "remove-objects", "change-picture", "tone-pages", "replace-picture", "change-shape":
 					b.src["photo"] = gray(40, 30)
 					b.run("add-picture", `{"page":"2","from":"photo","x":100,"y":300,"width":200}`)
 					b.run("add-shape", `{"page":"2","kind":"rectangle","points":"100,600 300,700","fill":"ochre"}`)
@@ -485,7 +497,7 @@ func TestEveryStep(t *testing.T) {
 						assert.True(t, named[r] && res.Redrawn != step.RedrawNone, "page %d changed and is not named", i+1)
 					}
 				}
-				if res.Redrawn == step.RedrawPages && len(res.Created) == 0 && k.Name != "remove" && k.Name != "furnishing-update" && !unseen {
+				if res.Redrawn == step.RedrawPages && len(res.Created) == 0 && k.Name != "remove" && k.Name != "furnishing-update" && !invisible {
 					assert.NotZero(t, changed, "the step shows nothing")
 				}
 				if k.Parts { // it is not previewed

@@ -38,7 +38,7 @@ func spoken(t *testing.T, data []byte) string {
 func TestDuplicate(t *testing.T) {
 	b := newBench(t, linked())
 	res := b.run("duplicate", `{"pages":["0.1","0.3"]}`)
-	assert.Equal(t, "Pages 1, 3 duplicated, copies behind each", res.Sentence)
+	assert.Equal(t, "Pages 1, 3 duplicated, copies after each", res.Sentence)
 	assert.Equal(t, []string{"1 form field of the copies renamed: a field of the same name would hold the same value."}, res.Warnings)
 	assert.Equal(t, "FIRST,FIRST,HARBOURSECRET HARBOURSECRET value,THIRD,THIRD", strings.Join(b.texts(), ","))
 	pdftest.Check(t, b.file())
@@ -91,7 +91,7 @@ func TestReplace(t *testing.T) {
 	res := b.run("replace", `{"pages":["0.2"],"from":"other","with":"4","name":"Survey"}`)
 	assert.Equal(t, "Page Plan replaced by page 4 of “Survey”", res.Sentence)
 	assert.Equal(t, []step.Key{{Ordinal: 2}}, res.Pages, "it is the same page")
-	assert.Contains(t, toldOf(res), "went with it: ")
+	assert.Contains(t, toldOf(res), "Removed with the replaced page: ")
 	got := out(t, b.doc)
 	pdftest.Check(t, got)
 	assert.Equal(t, []string{"FIRST", "Page 4", "THIRD"}, pdftest.PageTexts(t, got))
@@ -174,7 +174,7 @@ func TestLabelPages(t *testing.T) {
 	assert.Equal(t, "/D", read.Labels[1].Label["/S"])
 	assert.Equal(t, "u:A-", read.Labels[2].Label["/P"])
 	res = b.run("label", `{"pages":"12","style":"1 2 3","first":3}`)
-	assert.Equal(t, []string{"More than one page is labelled 3 now: it means the first of them where pages are named by label."}, res.Warnings)
+	assert.Equal(t, []string{"More than one page is labelled 3 now: it is the label of the first."}, res.Warnings)
 	_, err := b.try("label", `{"pages":"12","style":"1 2 3","first":3}`)
 	assert.ErrorContains(t, err, "already")
 
@@ -189,7 +189,7 @@ func TestLabelPages(t *testing.T) {
 	var p step.Pages
 	require.NoError(t, p.UnmarshalText([]byte("xii")))
 	_, err = p.Resolve(b.doc, b.keys)
-	assert.ErrorContains(t, err, "no page is called “xii”")
+	assert.ErrorContains(t, err, "there is no page “xii”")
 	b.run("labels-remove", `{}`)
 	assert.Nil(t, nav.Called(b.doc))
 }
@@ -356,9 +356,9 @@ func TestCropForGood(t *testing.T) {
 	hidden.run("uncrop", `{"pages":"all"}`)
 	assert.Equal(t, "300x300", sizes(t, out(t, hidden.doc)))
 	_, err := hidden.try("uncrop", `{"pages":"all"}`)
-	assert.ErrorContains(t, err, "nothing is hidden")
+	assert.ErrorContains(t, err, "aren’t cropped")
 	_, err = hidden.try("crop", `{"pages":"all","left":150,"right":149}`)
-	assert.ErrorContains(t, err, "nothing would be left")
+	assert.ErrorContains(t, err, "would be left: crop less")
 }
 
 // To what is printed: as close as the cells of glyphs are, held against the ink that another program draws.
@@ -367,8 +367,8 @@ func TestCropToPrint(t *testing.T) {
 	b := newBench(t, data)
 	before := inked(t, data, 1)
 	res := b.run("crop", `{"pages":"all","to":"print","room":0}`)
-	assert.Equal(t, "Pages 1, 3 cropped to what is printed", res.Sentence)
-	assert.Contains(t, toldOf(res), "Nothing is printed on page 2")
+	assert.Equal(t, "Pages 1, 3 cropped to the page content", res.Sentence)
+	assert.Contains(t, toldOf(res), "There is no content on page 2")
 	refs := pdftest.Refs(t, b.doc)
 	v := b.doc.Geometry(refs[0]).Visible
 	assert.InDelta(t, before[0], v.X0, 2)
@@ -412,7 +412,7 @@ func TestSheets(t *testing.T) {
 	}
 	b := newBench(t, pages(8))
 	res := b.run("sheets", `{"pages":"all","kind":"booklet"}`)
-	assert.Equal(t, "Pages 1-8 made into a booklet of 2 sheets", res.Sentence)
+	assert.Equal(t, "Pages 1-8 arranged as a booklet of 2 sheets", res.Sentence)
 	got := out(t, b.doc)
 	pdftest.Check(t, got)
 	assert.Equal(t, []string{"Page 8 Page 1", "Page 2 Page 7", "Page 6 Page 3", "Page 4 Page 5"}, words(got))
@@ -456,7 +456,7 @@ func TestNamedByLabel(t *testing.T) {
 	for _, c := range [][3]string{
 		{"rotate", `{"pages":"ii","by":90}`, "Page ii rotated right"},
 		{"move", `{"pages":"i-ii","to":"0.5"}`, "Pages i to ii moved before page 2"},
-		{"duplicate", `{"pages":"\"1\""}`, "Page 1 duplicated, the copy placed behind it"},
+		{"duplicate", `{"pages":"\"1\""}`, "Page 1 duplicated, the copy placed after it"},
 		{"remove", `{"pages":"last"}`, "Page 3 removed"},
 	} {
 		assert.Equal(t, c[2], b.run(c[0], c[1]).Sentence)

@@ -231,9 +231,9 @@ type Query struct {
 
 // Errors of a query that can't be looked for.
 var (
-	ErrEmptyQuery   = errors.New("there is nothing to look for")
-	ErrLongQuery    = errors.New("what is looked for is longer than 500 characters")
-	ErrPatternQuery = errors.New("the pattern can't be understood")
+	ErrEmptyQuery   = errors.New("type some words to search for")
+	ErrLongQuery    = errors.New("the search text is longer than 500 characters")
+	ErrPatternQuery = errors.New("the pattern isn’t valid")
 	ErrLargeQuery   = errors.New("the pattern is too large: it repeats too much")
 )
 

@@ -54,7 +54,7 @@ func (p *Piece) UnmarshalJSON(b []byte) error {
 	dec := json.NewDecoder(bytes.NewReader(b))
 	dec.DisallowUnknownFields()
 	if err := dec.Decode(&v); err != nil {
-		return fmt.Errorf("a piece of a name is a text or a value: %w", err)
+		return fmt.Errorf("a piece of a name must be a text or a value: %w", err)
 	}
 	if v.Field != "" && (v.Text != "" || !slices.ContainsFunc(Fields, func(f Field) bool { return f.Name == v.Field })) {
 		return fmt.Errorf("a name has no value %q", v.Field)
@@ -70,7 +70,7 @@ func Parse(data []byte) (Pattern, error) {
 		return nil, err
 	}
 	if len(p) > mostPieces {
-		return nil, fmt.Errorf("a name has up to %d pieces", mostPieces)
+		return nil, fmt.Errorf("a name can have up to %d pieces", mostPieces)
 	}
 	return p, nil
 }

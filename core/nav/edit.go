@@ -20,7 +20,7 @@ func ParsePath(s string) (Path, error) {
 	for part := range strings.SplitSeq(s, ".") {
 		n, err := strconv.Atoi(strings.TrimSpace(part))
 		if err != nil || n < 1 || len(out) >= maxDepth {
-			return nil, fmt.Errorf("%q is not the place of a bookmark: write it like 2.1", s)
+			return nil, fmt.Errorf("%q isn’t the place of a bookmark: type it like 2.1", s)
 		}
 		out = append(out, n)
 	}

@@ -25,7 +25,7 @@ import (
 var (
 	ErrNone = errors.New("text can't be recognized here: the program tesseract is missing. On Debian it is in the package tesseract-ocr")
 	ErrTime = errors.New("recognizing the page took too long and was stopped")
-	ErrMuch = errors.New("recognizing the page gave more than a page can hold")
+	ErrMuch = errors.New("recognizing the page gave too much text")
 )
 
 const (
@@ -62,7 +62,7 @@ func Find() (*Engine, error) {
 	defer cancel()
 	out, err := exec.CommandContext(ctx, path, "--list-langs").CombinedOutput()
 	if err != nil {
-		return nil, fmt.Errorf("%w (it is there, and does not answer: %w)", ErrNone, err)
+		return nil, fmt.Errorf("%w (it is installed but doesn’t answer: %w)", ErrNone, err)
 	}
 	e := &Engine{Program: path}
 	for line := range strings.Lines(string(out)) {

@@ -106,7 +106,7 @@ func (d *Document) FilesLocked() bool { return d.crypt != nil && d.crypt.key == 
 func (d *Document) unlock(password string) error {
 	e := d.Dict(d.trailer.Get("Encrypt"))
 	if e == nil {
-		return refuse(ErrDamaged, "the file is damaged: it is locked, but does not say how")
+		return refuse(ErrDamaged, "the file is damaged: it is locked in an unknown way")
 	}
 	c, length, err := d.readCrypt(e)
 	if err != nil {
@@ -163,9 +163,9 @@ func (d *Document) direct(o Object, depth int) Object {
 func (d *Document) readCrypt(e *Dict) (c *crypt, length int, err error) {
 	if f := d.Name(e.Get("Filter")); f != "Standard" {
 		if strings.Contains(string(f), "PubSec") || e.Has("Recipients") {
-			return nil, 0, refuse(ErrUnsupported, "the file is locked for the holders of certain certificates, which can't be opened here")
+			return nil, 0, refuse(ErrUnsupported, "the file is locked with certificates, which can’t be opened here")
 		}
-		return nil, 0, refuse(ErrUnsupported, "the file is locked in a way of its own, “"+string(f)+"”, which can't be opened here")
+		return nil, 0, refuse(ErrUnsupported, "the file is locked with an unknown method, “"+string(f)+"”, which can't be opened here")
 	}
 	c = &crypt{metadata: true, filters: map[Name]cipherKind{"Identity": cipherNone}}
 	v := d.intParm(e, "V", 0, nil)
@@ -175,7 +175,7 @@ func (d *Document) readCrypt(e *Dict) (c *crypt, length int, err error) {
 		c.metadata = bool(b)
 	}
 	length = d.intParm(e, "Length", 40, nil) / 8
-	unknown := refuse(ErrUnsupported, "the file is locked in a way that is not known here")
+	unknown := refuse(ErrUnsupported, "the file is locked with an unknown method")
 	switch {
 	case v == 1 || v == 2 || v == 3:
 		c.streams, c.strings, c.files = cipherRC4, cipherRC4, cipherRC4

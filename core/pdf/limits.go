@@ -43,14 +43,14 @@ const (
 
 // What is said where a limit is passed.
 var (
-	ErrTooDeep         = refuse(ErrLimit, "the file nests its objects more deeply than any honest file")
-	ErrTooManyPages    = refuse(ErrLimit, "the file has more pages than any file has")
-	ErrTooOften        = refuse(ErrLimit, "the file lists pages over and over again, more often than any honest file")
-	ErrTooManyNodes    = refuse(ErrLimit, "the file has larger trees than any honest file")
-	ErrTooManySections = refuse(ErrLimit, "the file was updated more often than any file is")
+	ErrTooDeep         = refuse(ErrLimit, "the file’s objects are nested too deeply to open safely")
+	ErrTooManyPages    = refuse(ErrLimit, "the file has too many pages to open")
+	ErrTooOften        = refuse(ErrLimit, "the file lists the same pages too many times to open")
+	ErrTooManyNodes    = refuse(ErrLimit, "the file’s trees are too large to open")
+	ErrTooManySections = refuse(ErrLimit, "the file has too many updates to open")
 	ErrTooLarge        = refuse(ErrLimit, "a stream in the file unpacks to more than 128 MB")
-	ErrTooDense        = refuse(ErrLimit, "a stream in the file is packed into packages to unpack to a multiple of any honest size")
+	ErrTooDense        = refuse(ErrLimit, "a stream in the file unpacks to far more than can be opened")
 	ErrTooMuch         = refuse(ErrLimit, "the file unpacks to more than 4 GB in all")
 	ErrTooManyPixels   = refuse(ErrLimit, "the picture has more pixels than the 200 million that can be worked on here")
-	ErrTooLong         = refuse(ErrLimit, "this took longer than any honest file takes, and was stopped")
+	ErrTooLong         = refuse(ErrLimit, "this took too long, so it was stopped")
 )

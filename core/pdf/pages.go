@@ -63,7 +63,7 @@ func (d *Document) walkPages(at, parent Ref, nodes map[Ref]node, out []Leaf, dep
 	}
 	kids, isNode := d.Resolve(dict.Get("Kids")).(Array)
 	if !isNode && (depth == 0 || at == d.Root()) {
-		return nil, refuse(ErrDamaged, "the file is damaged: its page tree leads elsewhere")
+		return nil, refuse(ErrDamaged, "the file is damaged: its page tree has no pages")
 	}
 	if !isNode {
 		return append(out, Leaf{at, parent}), nil
@@ -158,7 +158,7 @@ func (d *Document) RemovePages(pages []Ref) error {
 		out[l.parent][l.Ref] = true
 	}
 	if len(keep) == 0 {
-		return refuse(ErrUnsupported, "a document keeps at least one page: the last one can't be removed")
+		return refuse(ErrUnsupported, "you can’t remove the last page, because a document needs one: delete the document instead")
 	}
 	for _, parent := range order {
 		d.dropKids(parent, out[parent])

@@ -10,7 +10,7 @@ import (
 // parseAt parses the indirect object at off; up is what it is read for.
 func (d *Document) parseAt(off int64, up *loading) (num int, o Object, err error) {
 	if off < 0 || off >= d.size {
-		return 0, nil, refuse(ErrDamaged, fmt.Sprintf("the file is damaged: an object is said to be at byte %d, outside the file", off))
+		return 0, nil, refuse(ErrDamaged, fmt.Sprintf("the file is damaged: it places an object at byte %d, outside the file", off))
 	}
 	for window := int64(1024); ; window *= 8 {
 		buf, last, err := d.window(off, window)

@@ -29,7 +29,7 @@ type locker struct {
 
 // again makes the locker that locks a file as it came.
 func again(k *Kept, rand io.Reader) (*locker, error) {
-	lost := refuse(ErrUnsupported, "how the file was locked can't be read any more")
+	lost := refuse(ErrUnsupported, "the file’s lock can’t be read")
 	o, err := (&Lexer{Data: []byte(k.Dict)}).Next()
 	dict, ok := o.(*Dict)
 	if err != nil || !ok || len(k.Key) == 0 {
@@ -78,7 +78,7 @@ func newLocker(p *Protection, doc *Document) (*locker, error) {
 	ue := cbc(l.hash(user, salts[8:16], nil), make([]byte, aes.BlockSize), l.key)
 	o := slices.Concat(l.hash(owner, salts[16:24], u), salts[16:32])
 	oe := cbc(l.hash(owner, salts[24:32], u), make([]byte, aes.BlockSize), l.key)
-	// Algorithm 10: the permissions, so that nobody changes /P unseen.
+	// Algorithm 10: the permissions, so that nobody changes /P invisible.
 	perms := binary.LittleEndian.AppendUint32(nil, uint32(l.Permissions))
 	perms = append(perms, 0xff, 0xff, 0xff, 0xff, 'T', 'a', 'd', 'b')
 	perms = append(perms, last...)

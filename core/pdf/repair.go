@@ -64,7 +64,7 @@ func Repair(ctx context.Context, r io.ReaderAt, size int64, password string) (*D
 	if len(d.base) == 0 {
 		return nil, nil, refuse(ErrDamaged, "the file is damaged: no objects are left in it")
 	}
-	wrong = append(wrong, "its table of objects had to be made again")
+	wrong = append(wrong, "its table of objects was rebuilt")
 	if d.trailer.Has("Encrypt") {
 		if err := d.unlock(password); err != nil {
 			return nil, nil, err
@@ -79,7 +79,7 @@ func Repair(ctx context.Context, r io.ReaderAt, size int64, password string) (*D
 	}
 	if root := d.itself(d.Root()); root == nil || d.Name(root.Get("Type")) != "Catalog" && !root.Has("Pages") {
 		d.trailer.Set("Root", d.Add(NewDict("Type", Name("Catalog"))))
-		wrong = append(wrong, "its catalog was lost, and with it bookmarks and whatever else belongs to no page")
+		wrong = append(wrong, "its catalog was lost, with bookmarks and everything else outside the pages")
 	}
 	more, err := d.mendTree(true)
 	if err != nil {
@@ -315,7 +315,7 @@ func (d *Document) mendTree(whole bool) (wrong []string, err error) {
 		}
 		if err == nil && len(pages) > 0 {
 			if m.fixed > 0 {
-				wrong = append(wrong, "its page tree had mistakes, which were set right")
+				wrong = append(wrong, "its page tree had errors, which were corrected")
 			}
 			return wrong, nil
 		}
@@ -340,7 +340,7 @@ func (d *Document) mendTree(whole bool) (wrong []string, err error) {
 	}
 	d.Edit(d.Root()).Set("Pages", at)
 	d.setPages(nil)
-	return []string{"its page tree was lost: the pages stand in the order of their numbers"}, nil
+	return []string{"its page tree was lost: pages are in the order of their object numbers"}, nil
 }
 
 // itself gives the dictionary that is the object under r, not one that it refers to.

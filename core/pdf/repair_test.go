@@ -107,7 +107,7 @@ func TestRepairStreams(t *testing.T) {
 func TestLostCatalog(t *testing.T) {
 	data := regexp.MustCompile(`(?s)\n1 0 obj.*?endobj`).ReplaceAllLiteral(pdftest.Text(3), nil)
 	d, wrong := mended(t, data)
-	assert.Contains(t, wrong, "its catalog was lost, and with it bookmarks and whatever else belongs to no page")
+	assert.Contains(t, wrong, "its catalog was lost, with bookmarks and everything else outside the pages")
 	assert.Equal(t, []string{"Page 1", "Page 2", "Page 3"}, pdftest.PageTexts(t, pdftest.Whole(t, d)))
 }
 

@@ -42,7 +42,7 @@ type numbered struct {
 // readSection reads the cross-reference section at off.
 func (d *Document) readSection(off int64) (*section, error) {
 	if off < 0 || off >= d.size {
-		return nil, refuse(ErrDamaged, fmt.Sprintf("the cross-reference table is said to be at byte %d, outside the file", off))
+		return nil, refuse(ErrDamaged, fmt.Sprintf("the file places its cross-reference table at byte %d, outside the file", off))
 	}
 	for window := int64(4096); ; window *= 8 {
 		buf, last, err := d.window(off, window)

@@ -33,7 +33,7 @@ func Cut(doc *pdf.Document, ref pdf.Ref, m pdf.Matrix, frame pdf.Rect) (pdf.Ref,
 		return pdf.Ref{}, pdf.Identity, nil // it draws nothing
 	}
 	if !along && !across {
-		return pdf.Ref{}, pdf.Identity, fmt.Errorf("%w: it stands at an angle", ErrUncut)
+		return pdf.Ref{}, pdf.Identity, fmt.Errorf("%w: it is at an angle", ErrUncut)
 	}
 	u := m.Invert().Bounds(frame)
 	u = pdf.Rect{X0: max(0, u.X0), Y0: max(0, u.Y0), X1: min(1, u.X1), Y1: min(1, u.Y1)}

@@ -53,7 +53,7 @@ func ReadPlanar(doc *pdf.Document, ref pdf.Ref) (*Planar, error) {
 	special := len(space) > 0 && (doc.Name(space[0]) == "Separation" || doc.Name(space[0]) == "DeviceN" || doc.Name(space[0]) == "Lab")
 	switch {
 	case special || n != 1 && n != 3 || depth > 8 || n == 3 && depth != 8:
-		return nil, fmt.Errorf("%w: it is made of colours that are not worked on here", ErrUncut)
+		return nil, fmt.Errorf("%w: its colour space is not supported here", ErrUncut)
 	case indexed:
 		return out, out.fromPalette(doc, s.Dict, raw, space, depth)
 	case n == 3:

@@ -64,7 +64,7 @@ func frames(data []byte) ([]frame, error) {
 			total += f.width * f.height
 		}
 		if len(out) > maxFrames || total > maxAllPixels {
-			return nil, fmt.Errorf("it has more pages or pixels than any honest TIFF file: %w", pdf.ErrLimit)
+			return nil, fmt.Errorf("it has too many pages or pixels to open: %w", pdf.ErrLimit)
 		}
 		at = next
 	}

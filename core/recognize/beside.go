@@ -12,7 +12,7 @@ import (
 // fewPlaced is of how many words on a page it can be told whether they lie on their letters.
 const fewPlaced = 12
 
-// OnInk tells how many hundredths of the unseen words of a page lie where its picture shows something: those of a layer that is in its place nearly all, those of
+// OnInk tells how many hundredths of the invisible words of a page lie where its picture shows something: those of a layer that is in its place nearly all, those of
 // one that stands beside its letters few. ok is false where it can't be told: the page is not one picture, or has few words.
 func OnInk(ctx context.Context, doc *pdf.Document, ref pdf.Ref) (hundredths int, ok bool) {
 	s, err := sheetOf(ctx, doc, content.NewReader(doc), ref)

@@ -86,7 +86,7 @@ const (
 
 // choose finds the shipped face that is nearest for each line of each block: its words are drawn in all of them, and held against the picture. A line takes after its
 // block where it is as well, and a block after its page.
-func (f *faces) choose(b *bare, u *draw.Unseen, blocks []Block) []choice {
+func (f *faces) choose(b *bare, u *draw.Invisible, blocks []Block) []choice {
 	out := make([]choice, len(blocks))
 	lines := make([][]looks, len(blocks))
 	of := make([]looks, len(blocks))
@@ -237,7 +237,7 @@ func (b *bare) seen(s *strip, k int) *image.Gray {
 }
 
 // inkOf gives how dark the darkest letters of a page are.
-func (b *bare) inkOf(u *draw.Unseen, blocks []Block) int {
+func (b *bare) inkOf(u *draw.Invisible, blocks []Block) int {
 	least := 255
 	for i := range blocks {
 		for _, s := range b.strips(u, &blocks[i]) {

@@ -28,12 +28,12 @@ func newBare(px *picture.Planar, toPage pdf.Matrix) *bare {
 type strip struct {
 	size   float64
 	toLine pdf.Matrix
-	words  []draw.UnseenWord
+	words  []draw.InvisibleWord
 	from   []float64 // where each word begins along the line
 }
 
 // strips gives the parts of lines that a block consists of.
-func (b *bare) strips(u *draw.Unseen, of *Block) (out []strip) {
+func (b *bare) strips(u *draw.Invisible, of *Block) (out []strip) {
 	mine := map[int]bool{}
 	for _, w := range of.Words {
 		mine[w] = true
@@ -129,7 +129,7 @@ func (b *bare) levels(s *strip, r image.Rectangle) (paper, ink int) {
 const leastContrast = 25
 
 // take marks the letters of a block: what is inked on its words and hangs together there. Rules that go on beyond are left.
-func (b *bare) take(u *draw.Unseen, of *Block) {
+func (b *bare) take(u *draw.Invisible, of *Block) {
 	for _, s := range b.strips(u, of) {
 		r := b.frame(&s)
 		if r.Empty() {
@@ -427,7 +427,7 @@ func (b *bare) fillBilevel(p *image.Gray, touched []bool, cw int) {
 const washedOut = 24
 
 // colour gives the colour of a block's letters, of 0 to 1: of their pixels those that differ most from the paper. What is nearly black is black.
-func (b *bare) colour(u *draw.Unseen, of *Block) [3]float64 {
+func (b *bare) colour(u *draw.Invisible, of *Block) [3]float64 {
 	var values [3][]int
 	washed := false // strokes so thin that their ink is nowhere to be seen whole
 	for _, s := range b.strips(u, of) {

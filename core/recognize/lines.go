@@ -382,13 +382,13 @@ func (l *Line) along(angle float64) {
 	l.Angle = angle
 }
 
-// layer makes an unseen layer of lines.
-func layer(lines []Line, note string) *draw.Unseen {
-	u := &draw.Unseen{Note: note}
+// layer makes an invisible layer of lines.
+func layer(lines []Line, note string) *draw.Invisible {
+	u := &draw.Invisible{Note: note}
 	for _, l := range lines {
-		one := draw.UnseenLine{Size: l.Size, Angle: l.Angle}
+		one := draw.InvisibleLine{Size: l.Size, Angle: l.Angle}
 		for _, w := range l.Words {
-			one.Words = append(one.Words, draw.UnseenWord{Text: w.Text, X: w.X, Y: w.Y, Long: w.Long})
+			one.Words = append(one.Words, draw.InvisibleWord{Text: w.Text, X: w.X, Y: w.Y, Long: w.Long})
 		}
 		u.Lines = append(u.Lines, one)
 	}

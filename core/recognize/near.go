@@ -41,7 +41,7 @@ func Near(word, languages string, house func(string) bool) []string {
 	return spelling.For(codes, house).Suggest(word, 5, mistaken...)
 }
 
-// Poorly reports whether unseen text makes no sense: of its words, most are in no dictionary of the languages that are installed.
+// Poorly reports whether invisible text makes no sense: of its words, most are in no dictionary of the languages that are installed.
 func Poorly(ctx context.Context, text string) bool {
 	e, err := ocr.Find()
 	if err != nil {

@@ -1,4 +1,4 @@
-// Package recognize is about pages that are pictures of text: which they are, the text they show, set unseen over the picture so that it is found, marked and
+// Package recognize is about pages that are pictures of text: which they are, the text they show, set invisible over the picture so that it is found, marked and
 // copied where it stands, and the words of it that are doubted.
 package recognize
 
@@ -25,24 +25,24 @@ import (
 // Kinds are the steps of this job.
 func Kinds() []step.Kind {
 	return []step.Kind{
-		{Name: "recognize", Title: "Recognize text", Meaning: "Recognizes the text of pages that are pictures, and sets it unseen over them.", Slow: true, Parts: true,
+		{Name: "recognize", Title: "Recognize text", Meaning: "Recognizes the text of scanned pages and adds it as an invisible text layer.", Slow: true, Parts: true,
 			New: func() step.Step { return &Recognize{Pages: step.Pages{Rule: "all"}} }},
-		{Name: "recognize-words", Title: "Put recognized words right", Meaning: "Accepts recognized words, or puts others in their place.", New: func() step.Step { return &Words{} }},
-		{Name: "straighten", Title: "Straighten and clean", Meaning: "Sets pages straight that are pictures of paper, takes shadows at their edges away, and evens their light.", Slow: true,
+		{Name: "recognize-words", Title: "Correct recognized words", Meaning: "Accepts or corrects recognized words.", New: func() step.Step { return &Words{} }},
+		{Name: "straighten", Title: "Straighten and clean", Meaning: "Straightens scanned pages, removes dark edges and evens out the lighting.", Slow: true,
 			New: func() step.Step {
 				return &Straighten{Pages: step.Pages{Rule: "all"}, Straight: true, Edges: true, Light: true}
 			}},
-		{Name: "set-text", Title: "Make recognized text real", Meaning: "Takes recognized letters out of the pictures, and sets them as real text.", Slow: true,
+		{Name: "set-text", Title: "Make recognized text editable", Meaning: "Replaces recognized letters in the pictures with editable text.", Slow: true,
 			New: func() step.Step { return &SetText{Pages: step.Pages{Rule: "all"}, Straight: true} }},
-		{Name: "recognize-remove", Title: "Remove recognized text", Meaning: "Takes recognized text off pages; the pictures stay.", New: func() step.Step { return &Remove{Pages: step.Pages{Rule: "all"}} }},
+		{Name: "recognize-remove", Title: "Remove recognized text", Meaning: "Removes recognized text from pages; the pictures stay.", New: func() step.Step { return &Remove{Pages: step.Pages{Rule: "all"}} }},
 	}
 }
 
 // Recognize is the step "recognize".
 type Recognize struct {
-	Pages     step.Pages `json:"pages" help:"which pages; those with real text are left alone"`
-	Languages string     `json:"languages,omitempty" help:"the languages as codes of three letters, eng+deu; nothing: they are found"`
-	Again     bool       `json:"again,omitempty" help:"an unseen layer that is there is replaced"`
+	Pages     step.Pages `json:"pages" help:"which pages; those that already have text are skipped"`
+	Languages string     `json:"languages,omitempty" help:"languages as three-letter codes, such as eng+deu; detected if empty"`
+	Again     bool       `json:"again,omitempty" help:"replace an existing text layer"`
 	// Made is what the work read: set by it.
 	Made step.SourceRef `json:"made,omitempty" help:"set by the step itself"`
 
@@ -85,14 +85,14 @@ func codesOf(s string) ([]string, error) {
 	var out []string
 	for _, c := range strings.FieldsFunc(s, func(r rune) bool { return r == '+' || r == ',' || r == ' ' }) {
 		if !codeForm.MatchString(c) {
-			return nil, step.Refuse("%q is not a language: write codes of three letters, such as eng or eng+deu", c)
+			return nil, step.Refuse("%q isn’t a language: type three-letter codes, such as eng or eng+deu", c)
 		}
 		if !slices.Contains(out, c) {
 			out = append(out, c)
 		}
 	}
 	if len(out) > 4 {
-		return nil, step.Refuse("a document is recognized in up to four languages at once")
+		return nil, step.Refuse("you can recognize up to four languages at once")
 	}
 	return out, nil
 }
@@ -144,7 +144,7 @@ func letterOrFigure(r rune) bool {
 }
 
 // Doubted gives the words of a layer that are doubted still: not those that were read well enough and that the house has learned since.
-func Doubted(u *draw.Unseen, n Note, house func(string) bool) (out []Doubt) {
+func Doubted(u *draw.Invisible, n Note, house func(string) bool) (out []Doubt) {
 	for _, d := range n.Doubts {
 		w := word(u, d.Word)
 		if w == nil {
@@ -199,8 +199,8 @@ func readNote(s string, words int) (n Note) {
 }
 
 // Layer gives the recognized text of a page, and what is noted of it; ok is false where Glenrain set none.
-func Layer(doc *pdf.Document, page pdf.Ref) (u *draw.Unseen, n Note, ok bool) {
-	u, ok = draw.ReadUnseen(doc, page)
+func Layer(doc *pdf.Document, page pdf.Ref) (u *draw.Invisible, n Note, ok bool) {
+	u, ok = draw.ReadInvisible(doc, page)
 	if !ok {
 		return nil, n, false
 	}
@@ -246,7 +246,7 @@ func (r *Recognize) Apply(ctx context.Context, doc *pdf.Document, env *step.Env)
 		if p.Checked { // dictionaries that came or went since change nothing when the step is done again
 			n.Doubts = p.Doubts
 		}
-		if err := draw.PutUnseen(doc, ref, layer(p.Lines, n.String())); err != nil {
+		if err := draw.PutInvisible(doc, ref, layer(p.Lines, n.String())); err != nil {
 			return nil, err
 		}
 		for _, l := range p.Lines {
@@ -262,22 +262,22 @@ func (r *Recognize) Apply(ctx context.Context, doc *pdf.Document, env *step.Env)
 		if len(read.Failed) > 0 {
 			return nil, step.Refuse("%s could not be recognized: %s", step.Count(len(read.Failed), "page"), read.Failed[0].Why)
 		}
-		return nil, step.Refuse("the pages that were recognized are not in the document any more")
+		return nil, step.Refuse("the recognized pages have been removed")
 	}
 	res.Pages, res.Show = env.Keys.Of(done), env.Keys.Key(done[0])
 	res.Sentence = step.Sentence("text of "+strings.ToLower(step.NamedIn(doc, doc.PageIndexes(done))[:1])+step.NamedIn(doc, doc.PageIndexes(done))[1:]) + " recognized: " + step.Count(words, "word")
 	if letters > 0 {
-		res.Sentence += fmt.Sprintf(", %d %% sure", (sum+letters/2)/letters)
+		res.Sentence += fmt.Sprintf(", %d%% confidence", (sum+letters/2)/letters)
 	}
 	if doubts > 0 {
-		res.Sentence += ", " + strconv.Itoa(doubts) + " doubted"
+		res.Sentence += ", " + strconv.Itoa(doubts) + " uncertain"
 	}
 	if empty > 0 {
 		res.Warnings = append(res.Warnings, fmt.Sprintf("No text was found on %s.", step.Count(empty, "page")))
 	}
 	if len(turned) > 0 {
 		res.Warnings = append(res.Warnings, fmt.Sprintf("%s %s not upright: rotate %s in Arrange.", step.Sentence(step.NamedIn(doc, doc.PageIndexes(turned))),
-			map[bool]string{true: "stands", false: "stand"}[len(turned) == 1], map[bool]string{true: "it", false: "them"}[len(turned) == 1]))
+			map[bool]string{true: "is", false: "are"}[len(turned) == 1], map[bool]string{true: "it", false: "them"}[len(turned) == 1]))
 	}
 	if read.Left > 0 {
 		res.Warnings = append(res.Warnings, fmt.Sprintf("Stopped: %s of %d left as they were.", step.Count(read.Left, "page"), read.Asked))
@@ -313,7 +313,7 @@ func (r *Recognize) reading(ctx context.Context, env *step.Env) (*Reading, error
 	read := &Reading{}
 	dec := json.NewDecoder(io.LimitReader(io.NewSectionReader(src.Data, 0, src.Size), mostReading))
 	if err := dec.Decode(read); err != nil {
-		return nil, step.Refuse("what was recognized can't be read any more")
+		return nil, step.Refuse("the recognized text can’t be read")
 	}
 	return read, nil
 }
@@ -322,7 +322,7 @@ const mostReading = 512 << 20
 
 // dropLayer takes off the text that is not seen: the layer of ours, and those of others.
 func dropLayer(ctx context.Context, doc *pdf.Document, page pdf.Ref) error {
-	if _, err := draw.DropUnseen(doc, page); err != nil {
+	if _, err := draw.DropInvisible(doc, page); err != nil {
 		return err
 	}
 	p, err := content.NewReader(doc).Page(ctx, page, content.Options{NoAnnotations: true})
@@ -357,7 +357,7 @@ func (r *Remove) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		had, err := draw.DropUnseen(doc, ref)
+		had, err := draw.DropInvisible(doc, ref)
 		if err != nil {
 			return nil, err
 		}
@@ -390,7 +390,7 @@ type Change struct {
 // Words is the step "recognize-words".
 type Words struct {
 	Page    step.Pages `json:"page" required:"yes" help:"the page"`
-	Changes []Change   `json:"words" required:"yes" help:"the words: word, was, and text where it says something else"`
+	Changes []Change   `json:"words" required:"yes" help:"the words: word, was, and text for a correction"`
 }
 
 const mostChanges = 2000
@@ -402,7 +402,7 @@ func (w *Words) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 		return nil, err
 	}
 	if len(refs) != 1 {
-		return nil, step.Refuse("words are put right on one page at a time")
+		return nil, step.Refuse("you can correct words on one page at a time")
 	}
 	if len(w.Changes) == 0 || len(w.Changes) > mostChanges {
 		return nil, step.Refuse("no word is named")
@@ -417,11 +417,11 @@ func (w *Words) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 	for _, c := range w.Changes {
 		at := word(u, c.Word)
 		if at == nil || at.Text != c.Was {
-			return nil, step.Refuse("the text of this page is not what it was any more")
+			return nil, step.Refuse("the text of this page has changed since")
 		}
 		text := strings.Join(strings.Fields(c.Text), " ")
 		if len(text) > 400 {
-			return nil, step.Refuse("a word has up to 400 letters")
+			return nil, step.Refuse("a word can have up to 400 characters")
 		}
 		note.Doubts = slices.DeleteFunc(note.Doubts, func(d Doubt) bool { return d.Word == c.Word })
 		if c.Gone {
@@ -436,7 +436,7 @@ func (w *Words) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 	}
 	without(u, &note, gone)
 	u.Note = note.String()
-	if err := draw.PutUnseen(doc, refs[0], u); err != nil {
+	if err := draw.PutInvisible(doc, refs[0], u); err != nil {
 		return nil, err
 	}
 	res := &step.Result{Pages: env.Keys.Of(refs), Redrawn: step.RedrawPages, Show: env.Keys.Key(refs[0])}
@@ -451,13 +451,13 @@ func (w *Words) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 			res.Sentence = fmt.Sprintf("Recognized word “%s” removed: not text", w.Changes[0].Was)
 		}
 	case changed == 1 && accepted == 0 && removed == "":
-		res.Sentence = fmt.Sprintf("Recognized word “%s” put right: “%s”", first.Was, first.Text)
+		res.Sentence = fmt.Sprintf("Recognized word “%s” corrected to “%s”", first.Was, first.Text)
 	case changed == 0 && accepted == 1 && removed == "":
 		res.Sentence = fmt.Sprintf("Recognized word “%s” accepted", w.Changes[0].Was)
 	case changed == 0:
 		res.Sentence = step.Count(accepted, "recognized word") + " accepted" + removed
 	default:
-		res.Sentence = step.Count(changed, "recognized word") + " put right"
+		res.Sentence = step.Count(changed, "recognized word") + " corrected"
 		if accepted > 0 {
 			res.Sentence += fmt.Sprintf(", %d accepted", accepted)
 		}
@@ -467,7 +467,7 @@ func (w *Words) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 }
 
 // without takes words out of a layer; the doubts that are left go on naming theirs.
-func without(u *draw.Unseen, note *Note, gone map[int]bool) {
+func without(u *draw.Invisible, note *Note, gone map[int]bool) {
 	if len(gone) == 0 {
 		return
 	}
@@ -475,7 +475,7 @@ func without(u *draw.Unseen, note *Note, gone map[int]bool) {
 	n, left := 0, 0
 	for i := range u.Lines {
 		l := &u.Lines[i]
-		var kept []draw.UnseenWord
+		var kept []draw.InvisibleWord
 		for _, w := range l.Words {
 			if !gone[n] {
 				now[n] = left
@@ -486,7 +486,7 @@ func without(u *draw.Unseen, note *Note, gone map[int]bool) {
 		}
 		l.Words = kept
 	}
-	u.Lines = slices.DeleteFunc(u.Lines, func(l draw.UnseenLine) bool { return len(l.Words) == 0 })
+	u.Lines = slices.DeleteFunc(u.Lines, func(l draw.InvisibleLine) bool { return len(l.Words) == 0 })
 	var doubts []Doubt
 	for _, d := range note.Doubts {
 		if at, ok := now[d.Word]; ok {
@@ -497,7 +497,7 @@ func without(u *draw.Unseen, note *Note, gone map[int]bool) {
 }
 
 // word gives a word of a layer.
-func word(u *draw.Unseen, n int) *draw.UnseenWord {
+func word(u *draw.Invisible, n int) *draw.InvisibleWord {
 	for i := range u.Lines {
 		if l := &u.Lines[i]; n < len(l.Words) {
 			if n < 0 {
@@ -519,12 +519,12 @@ const (
 	Nothing  Needs = iota // it has text
 	Whole                 // it is a picture
 	Parts                 // a part of it is a picture, beside text
-	Poor                  // its unseen text does not say what is seen
-	Layered               // it has unseen text already
+	Poor                  // its invisible text does not say what is seen
+	Layered               // it has invisible text already
 	Unneeded              // nothing is to be seen on it that could be text
 )
 
-// Scan reports whether a page of a need is a picture of paper, with or without unseen text over it.
+// Scan reports whether a page of a need is a picture of paper, with or without invisible text over it.
 func (n Needs) Scan() bool { return n == Whole || n == Layered || n == Poor }
 
 // NeedsOf tells from the look of a page what recognizing may do for it.
@@ -544,7 +544,7 @@ func NeedsOf(l finding.PageLook) Needs {
 	return Nothing
 }
 
-var errNothing = &step.Refusal{Sentence: "no page of these needs to be recognized"}
+var errNothing = &step.Refusal{Sentence: "none of these pages needs text recognition"}
 
 // Engine gives the engine, or a refusal in a sentence.
 func Engine() (*ocr.Engine, error) {

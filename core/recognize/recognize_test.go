@@ -172,8 +172,8 @@ func TestRecognize(t *testing.T) {
 	var told [][2]int
 	b.env.Progress = func(done, total int) { told = append(told, [2]int{done, total}) }
 	res := b.run(all("eng"))
-	assert.Regexp(t, `^Text of pages 1-3 recognized: \d+ words, 9\d % sure`, res.Sentence)
-	assert.Contains(t, res.Warnings, "Page 3 stands not upright: rotate it in Arrange.")
+	assert.Regexp(t, `^Text of pages 1-3 recognized: \d+ words, 9\d% confidence`, res.Sentence)
+	assert.Contains(t, res.Warnings, "Page 3 is not upright: rotate it in Arrange.")
 	assert.Equal(t, [2]int{3, 3}, told[len(told)-1])
 	got := pdftest.Whole(t, b.doc)
 	pdftest.Check(t, got)
@@ -182,7 +182,7 @@ func TestRecognize(t *testing.T) {
 	assert.Equal(t, strings.Join([]string{want, want, want}, " "), read(t, got))
 	// A second time there is nothing to do, unless what is there is to be replaced.
 	_, err := b.try(all("eng"))
-	assert.ErrorContains(t, err, "nothing to recognize: the pages have unseen text already")
+	assert.ErrorContains(t, err, "nothing to recognize: the pages have a text layer already")
 	again := all("eng")
 	again.Again = true
 	b.run(again)
@@ -314,22 +314,22 @@ func TestDrawn(t *testing.T) {
 func TestWords(t *testing.T) {
 	b := newBench(t, typed("x"))
 	ref := pdftest.Refs(t, b.doc)[0]
-	u := &draw.Unseen{Note: "81 eng 1:40 3:52", Lines: []draw.UnseenLine{
-		{Size: 12, Words: []draw.UnseenWord{{Text: "The", X: 60, Y: 500, Long: 20}, {Text: "soundlngs", X: 84, Y: 500, Long: 60}}},
-		{Size: 12, Words: []draw.UnseenWord{{Text: "were", X: 60, Y: 480, Long: 30}, {Text: "##", X: 94, Y: 480, Long: 20}, {Text: "taken", X: 120, Y: 480, Long: 30}}},
+	u := &draw.Invisible{Note: "81 eng 1:40 3:52", Lines: []draw.InvisibleLine{
+		{Size: 12, Words: []draw.InvisibleWord{{Text: "The", X: 60, Y: 500, Long: 20}, {Text: "soundlngs", X: 84, Y: 500, Long: 60}}},
+		{Size: 12, Words: []draw.InvisibleWord{{Text: "were", X: 60, Y: 480, Long: 30}, {Text: "##", X: 94, Y: 480, Long: 20}, {Text: "taken", X: 120, Y: 480, Long: 30}}},
 	}}
-	require.NoError(t, draw.PutUnseen(b.doc, ref, u))
+	require.NoError(t, draw.PutInvisible(b.doc, ref, u))
 	page := step.Pages{Rule: "1"}
 	res := b.run(&recognize.Words{Page: page, Changes: []recognize.Change{{Word: 1, Was: "soundlngs", Text: "soundings"}}})
-	assert.Equal(t, "Recognized word “soundlngs” put right: “soundings”", res.Sentence)
+	assert.Equal(t, "Recognized word “soundlngs” corrected to “soundings”", res.Sentence)
 	_, note, _ := recognize.Layer(b.doc, ref)
 	assert.Equal(t, []recognize.Doubt{{Word: 3, Sure: 52}}, note.Doubts)
 	_, err := b.try(&recognize.Words{Page: page, Changes: []recognize.Change{{Word: 1, Was: "soundlngs", Text: "x"}}})
-	assert.ErrorContains(t, err, "not what it was any more")
+	assert.ErrorContains(t, err, "has changed since")
 	_, err = b.try(&recognize.Words{Page: page, Changes: []recognize.Change{{Word: 99, Was: "x", Text: "x"}}})
-	assert.ErrorContains(t, err, "not what it was any more")
+	assert.ErrorContains(t, err, "has changed since")
 	_, err = b.try(&recognize.Words{Page: page})
-	assert.ErrorContains(t, err, "no word is named")
+	assert.ErrorContains(t, err, "no word is")
 	res = b.run(&recognize.Words{Page: page, Changes: []recognize.Change{{Word: 3, Was: "##", Gone: true}}})
 	assert.Equal(t, "Recognized word “##” removed: not text", res.Sentence)
 	after, note, _ := recognize.Layer(b.doc, ref)

@@ -24,8 +24,8 @@ import (
 type SetText struct {
 	Pages step.Pages `json:"pages" help:"which pages; their text has to be recognized"`
 	// Straight asks that pages that lie askew are set straight with it.
-	Straight bool   `json:"straight" help:"what lies askew is set straight"`
-	Keep     string `json:"keep,omitempty" help:"what stays a picture: pages by their keys, 0.3, and blocks of pages, 0.3:2, counted from 0"`
+	Straight bool   `json:"straight" help:"straighten tilted pages"`
+	Keep     string `json:"keep,omitempty" help:"pages to keep as pictures, by key (0.3), or blocks (0.3:2), counted from 0"`
 }
 
 // kept tells what stays a picture.
@@ -40,13 +40,13 @@ func readKept(s string) (*kept, error) {
 	out := &kept{map[step.Key]bool{}, map[step.Key]map[int]bool{}}
 	list := strings.Fields(s)
 	if len(list) > mostKept {
-		return nil, step.Refuse("more than %s blocks are named that stay pictures", step.Thousands(mostKept))
+		return nil, step.Refuse("more than %s blocks are listed to keep as pictures", step.Thousands(mostKept))
 	}
 	for _, part := range list {
 		name, block, one := strings.Cut(part, ":")
 		key, err := step.ParseKey(name)
 		if err != nil {
-			return nil, step.Refuse("%q names no page", name)
+			return nil, step.Refuse("there is no page %q", name)
 		}
 		if !one {
 			out.pages[key] = true
@@ -54,7 +54,7 @@ func readKept(s string) (*kept, error) {
 		}
 		n, err := strconv.Atoi(block)
 		if err != nil || n < 0 {
-			return nil, step.Refuse("%q names no block of a page", part)
+			return nil, step.Refuse("there is no block %q", part)
 		}
 		if out.blocks[key] == nil {
 			out.blocks[key] = map[int]bool{}
@@ -84,7 +84,7 @@ func Blocks(ctx context.Context, doc *pdf.Document, ref pdf.Ref) ([]Block, error
 	return blocksOf(p, doc.Geometry(ref), u), nil
 }
 
-func blocksOf(p *content.Page, g pdf.Geometry, u *draw.Unseen) (out []Block) {
+func blocksOf(p *content.Page, g pdf.Geometry, u *draw.Invisible) (out []Block) {
 	l := layout.Read(p, g.Visible, nil)
 	type place struct {
 		x, y float64
@@ -174,7 +174,7 @@ func blocksOf(p *content.Page, g pdf.Geometry, u *draw.Unseen) (out []Block) {
 }
 
 // wordBox gives the upright rectangle around a word.
-func wordBox(l *draw.UnseenLine, k int) pdf.Rect {
+func wordBox(l *draw.InvisibleLine, k int) pdf.Rect {
 	w := l.Words[k]
 	sin, cos := math.Sincos(l.Angle * math.Pi / 180)
 	m := pdf.Matrix{cos, sin, -sin, cos, w.X, w.Y}
@@ -226,7 +226,7 @@ func (s *SetText) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 		case err != nil:
 			return nil, err
 		case n == 0:
-			left.add("all of it stays a picture", index[i])
+			left.add("the whole page stays a picture", index[i])
 		default:
 			done = append(done, ref)
 			blocks, stay = blocks+n, stay+k
@@ -242,12 +242,12 @@ func (s *SetText) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (
 		return nil, step.Refuse("all pages stay pictures")
 	}
 	res.Pages, res.Show = env.Keys.Of(done), env.Keys.Key(done[0])
-	res.Sentence = step.Sentence(step.NamedIn(doc, doc.PageIndexes(done))) + " made real text"
+	res.Sentence = step.Sentence(step.NamedIn(doc, doc.PageIndexes(done))) + " changed to editable text"
 	if stay > 0 {
 		res.Sentence += fmt.Sprintf(", but for %s", step.Count(stay, "block"))
 	}
 	if n := len(faces.lacked); n > 0 {
-		res.Warnings = append(res.Warnings, fmt.Sprintf("%s of letters that no face here has stay pictures.", step.Sentence(step.Count(faces.kept, "block"))))
+		res.Warnings = append(res.Warnings, fmt.Sprintf("%s with characters that no font here has stayed as pictures.", step.Sentence(step.Count(faces.kept, "block"))))
 	}
 	return res, nil
 }
@@ -267,7 +267,7 @@ func setPage(ctx context.Context, doc *pdf.Document, reader *content.Reader, ref
 		return 0, 0, err
 	}
 	if dpi := s.dpi(px); dpi < 0.95*leastDPI {
-		return 0, 0, &errSheet{fmt.Sprintf("the picture is too coarse for it (%.0f dpi; from %d on it looks right)", dpi, leastDPI)}
+		return 0, 0, &errSheet{fmt.Sprintf("the scan’s resolution is too low (%.0f dpi; at least %d is needed)", dpi, leastDPI)}
 	}
 	blocks := blocksOf(s.page, s.geo, u)
 	b := newBare(px, s.toPage(px))
@@ -300,13 +300,13 @@ func setPage(ctx context.Context, doc *pdf.Document, reader *content.Reader, ref
 	}
 	without(u, &note, gone)
 	u.Note = note.String()
-	if _, err := draw.DropUnseen(doc, ref); err != nil {
+	if _, err := draw.DropInvisible(doc, ref); err != nil {
 		return 0, 0, err
 	}
 	if err := draw.SetText(doc, ref, lines); err != nil {
 		return 0, 0, err
 	}
-	return n, stay, draw.PutUnseen(doc, ref, u)
+	return n, stay, draw.PutInvisible(doc, ref, u)
 }
 
 // leastDPI is how fine a scan is at least whose letters can be measured and told from one another.
@@ -319,7 +319,7 @@ const (
 )
 
 // setLines sets the words of a block in the faces of its lines: the size is that of the lines, each begins where it began.
-func (f *faces) setLines(u *draw.Unseen, b *Block, names []string, colour [3]float64) (out []draw.SetLine, err error) {
+func (f *faces) setLines(u *draw.Invisible, b *Block, names []string, colour [3]float64) (out []draw.SetLine, err error) {
 	mine := map[int]bool{}
 	for _, w := range b.Words {
 		mine[w] = true

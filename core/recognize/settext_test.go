@@ -58,7 +58,7 @@ func TestStraighten(t *testing.T) {
 	b := newBench(t, scanned(t, "", paper.Scan(page, paper.Sheet{Askew: 2.2, Lid: 3, Shade: 0.3}), page))
 	b.run(all("eng"))
 	res := b.run(straight())
-	assert.Regexp(t, `^Page 1 set straight by 2\.[12] degrees, shadows at the edges taken away, light evened$`, res.Sentence)
+	assert.Regexp(t, `^Page 1 straightened by 2\.[12] degrees, dark edges removed, lighting evened out$`, res.Sentence)
 	assert.Equal(t, []string{"Page 2 left: nothing needs to be done."}, res.Warnings)
 	g, _ := b.shown(0)
 	deg, sure := scan.Shrink(g).Skew(8)
@@ -82,9 +82,9 @@ func TestStraighten(t *testing.T) {
 
 	text := newBench(t, pdftest.Text(2))
 	_, err = text.try(straight())
-	assert.EqualError(t, err, "Pages 1 and 2 left: no picture of paper")
+	assert.EqualError(t, err, "Pages 1 and 2 left: not a scan")
 	_, err = text.try(&recognize.Straighten{Pages: step.Pages{Rule: "all"}})
-	assert.EqualError(t, err, "nothing is asked to be done to the pages")
+	assert.EqualError(t, err, "choose at least one change to the pages")
 }
 
 // Recognized text becomes real text where it stood, in a face like its own; nothing of it is left in the picture. A block that is kept stays as it was.
@@ -96,13 +96,13 @@ func TestSetText(t *testing.T) {
 	b.run(all("eng"))
 	want := read(t, pdftest.Whole(t, b.doc))
 	res := b.run(setText(""))
-	assert.Equal(t, "Page 1 made real text", res.Sentence)
+	assert.Equal(t, "Page 1 changed to editable text", res.Sentence)
 	file := pdftest.Whole(t, b.doc)
 	pdftest.Check(t, file)
 	assert.Equal(t, want, read(t, file))
 	assert.Contains(t, pdftest.Tool(t, file, "pdffonts", "FILE"), "LiberationSans")
 	_, _, layered := recognize.Layer(b.doc, pdftest.Refs(t, b.doc)[0])
-	assert.False(t, layered, "no unseen text is left")
+	assert.False(t, layered, "no invisible text is left")
 	g, _ := b.shown(0)
 	dark := 0
 	for _, v := range g.Pix {
@@ -150,7 +150,7 @@ func TestSetTextKeeps(t *testing.T) {
 	before, toPage := b.shown(0)
 	first, second := b.keys.Key(refs[0]).String(), b.keys.Key(refs[1]).String()
 	res := b.run(setText(first + ":0 " + second))
-	assert.Equal(t, "Page 1 made real text, but for 1 block", res.Sentence)
+	assert.Equal(t, "Page 1 changed to editable text, but for 1 block", res.Sentence)
 	after, _ := b.shown(0)
 	box := toPage.Invert().Bounds(list[0].Box)
 	same := 0
@@ -171,7 +171,7 @@ func TestSetTextKeeps(t *testing.T) {
 	_, err = b.try(setText(first + " " + second))
 	assert.EqualError(t, err, "all pages stay pictures")
 	_, err = b.try(setText("nonsense"))
-	assert.EqualError(t, err, `"nonsense" names no page`)
+	assert.EqualError(t, err, `there is no page "nonsense"`)
 }
 
 // Words in bold and in a face with serifs are set so; colours stay.
@@ -231,7 +231,7 @@ func TestOnInk(t *testing.T) {
 			u.Lines[i].Words[k].Y -= 200
 		}
 	}
-	require.NoError(t, draw.PutUnseen(b.doc, ref, u))
+	require.NoError(t, draw.PutInvisible(b.doc, ref, u))
 	on, ok = recognize.OnInk(t.Context(), b.doc, ref)
 	require.True(t, ok)
 	assert.True(t, recognize.Misplaced(on), on)

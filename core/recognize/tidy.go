@@ -19,10 +19,10 @@ import (
 
 // Straighten is the step "straighten".
 type Straighten struct {
-	Pages    step.Pages `json:"pages" help:"which pages; those that are not one picture are left alone"`
-	Straight bool       `json:"straight" help:"what lies askew is set straight"`
-	Edges    bool       `json:"edges" help:"shadows along the edges are taken away"`
-	Light    bool       `json:"light" help:"the paper is made equally light everywhere"`
+	Pages    step.Pages `json:"pages" help:"which pages; those that aren’t a single scan are skipped"`
+	Straight bool       `json:"straight" help:"straighten tilted pages"`
+	Edges    bool       `json:"edges" help:"remove dark edges"`
+	Light    bool       `json:"light" help:"even out the lighting"`
 }
 
 // sheet is a page that is one picture of paper.
@@ -47,19 +47,19 @@ func sheetOf(ctx context.Context, doc *pdf.Document, reader *content.Reader, ref
 		return nil, err
 	}
 	if p.Cut {
-		return nil, &errSheet{"too much stands there to be looked through"}
+		return nil, &errSheet{"there is too much content to examine"}
 	}
 	g := doc.Geometry(ref)
 	list := partsOf(doc, p, g)
 	if len(list) == 0 {
-		return nil, &errSheet{"no picture of paper"}
+		return nil, &errSheet{"not a scan"}
 	}
 	if len(list) > 1 || len(list[0].own) > 1 {
-		return nil, &errSheet{"made of several pictures"}
+		return nil, &errSheet{"consists of several pictures"}
 	}
 	f := list[0].frame
 	if f.W()*f.H() < leastSheet*g.Visible.W()*g.Visible.H() {
-		return nil, &errSheet{"the picture covers a part alone"}
+		return nil, &errSheet{"the scan covers only part of the page"}
 	}
 	for i := range p.Images {
 		if u := &p.Images[i]; !u.Hidden && !u.Ref.IsZero() && u.Ref == list[0].own[0].ref {
@@ -103,7 +103,7 @@ func (s *sheet) planes(doc *pdf.Document) (*picture.Planar, error) {
 	px, err := picture.ReadPlanar(doc, s.use.Ref)
 	switch {
 	case errors.Is(err, picture.ErrUncut):
-		return nil, &errSheet{"the picture is stored in a way that can't be changed here"}
+		return nil, &errSheet{"the scan’s format can’t be changed here"}
 	case err != nil:
 		return nil, err
 	case px.W()*px.H() > mostLook:
@@ -160,7 +160,7 @@ func (l *leftOut) tell(doc *pdf.Document) (out []string) {
 func (s *Straighten) Apply(ctx context.Context, doc *pdf.Document, env *step.Env) (*step.Result, error) {
 	wish := scan.Wish{Straight: s.Straight, Edges: s.Edges, Light: s.Light}
 	if wish == (scan.Wish{}) {
-		return nil, step.Refuse("nothing is asked to be done to the pages")
+		return nil, step.Refuse("choose at least one change to the pages")
 	}
 	refs, err := s.Pages.Refs(doc, env.Keys)
 	if err != nil {
@@ -213,20 +213,20 @@ func (s *Straighten) Apply(ctx context.Context, doc *pdf.Document, env *step.Env
 	res.Pages, res.Show = env.Keys.Of(done), env.Keys.Key(done[0])
 	var parts []string
 	if what.Skew != 0 {
-		one := fmt.Sprintf("set straight by up to %.1f degrees", math.Abs(what.Skew))
+		one := fmt.Sprintf("straightened by up to %.1f degrees", math.Abs(what.Skew))
 		if len(done) == 1 {
-			one = fmt.Sprintf("set straight by %.1f degrees", math.Abs(what.Skew))
+			one = fmt.Sprintf("straightened by %.1f degrees", math.Abs(what.Skew))
 		}
 		parts = append(parts, one)
 	}
 	if what.Lid {
-		parts = append(parts, "shadows at the edges taken away")
+		parts = append(parts, "dark edges removed")
 	}
 	if what.Uneven {
-		parts = append(parts, "light evened")
+		parts = append(parts, "lighting evened out")
 	}
 	if len(parts) == 0 {
-		parts = append(parts, "set straight and cleaned")
+		parts = append(parts, "straightened and cleaned")
 	}
 	res.Sentence = step.Sentence(step.NamedIn(doc, doc.PageIndexes(done))) + " " + strings.Join(parts, ", ")
 	return res, nil
@@ -258,13 +258,13 @@ func straighten(ctx context.Context, doc *pdf.Document, reader *content.Reader, 
 	}
 	if layered && f.Skew != 0 {
 		turn(u, to, px.W(), px.H(), f.Skew)
-		return f, draw.PutUnseen(doc, ref, u)
+		return f, draw.PutInvisible(doc, ref, u)
 	}
 	return f, nil
 }
 
 // turn moves a layer with a picture of w by h pixels that was set straight.
-func turn(u *draw.Unseen, to pdf.Matrix, w, h int, degrees float64) {
+func turn(u *draw.Invisible, to pdf.Matrix, w, h int, degrees float64) {
 	back := to.Invert()
 	at := func(x, y float64) (float64, float64) {
 		x, y = back.Apply(x, y)

@@ -96,9 +96,9 @@ func (r *Recognize) Work(ctx context.Context, doc *pdf.Document, env *step.Env) 
 	}
 	if len(list) == 0 {
 		if layered > 0 {
-			return step.Refuse("nothing to recognize: %s unseen text already, and it was not asked to replace it", map[bool]string{true: "the page has", false: "the pages have"}[layered == 1])
+			return step.Refuse("nothing to recognize: %s a text layer already, and replacing it isn’t selected", map[bool]string{true: "the page has", false: "the pages have"}[layered == 1])
 		}
-		return step.Refuse("nothing to recognize: these pages have text, or no picture that could be one of text")
+		return step.Refuse("nothing to recognize: these pages have text, or no picture that may contain text")
 	}
 	read := &Reading{Engine: e.Version, Asked: len(list)}
 	env.Report(0, len(list))
@@ -335,11 +335,11 @@ func (w *worker) pixels(ctx context.Context, doc *pdf.Document, c *candidate, p 
 		}
 	}
 	if w.env.Draw == nil {
-		return nil, step.Refuse("its picture is stored in a way that can't be read here")
+		return nil, step.Refuse("its scan’s format can’t be read here")
 	}
 	dpi := float64(drawnDPI)
 	if area := c.geo.Visible.W() * c.geo.Visible.H() * c.geo.UserUnit * c.geo.UserUnit / 72 / 72 * dpi * dpi; area > mostLook {
-		return nil, step.Refuse("the page is too large to be drawn for it")
+		return nil, step.Refuse("the page is too large")
 	}
 	all, err := w.env.Draw.Draw(ctx, w.doc, c.at, dpi)
 	if err != nil {

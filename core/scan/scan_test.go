@@ -45,7 +45,7 @@ func written(w, h, columns int) *image.Gray {
 	return g
 }
 
-// The angle a page was turned by is measured to a twentieth of a degree, and the page set straight stands within a tenth.
+// The angle a page was turned by is measured to a twentieth of a degree, and the page straightened stands within a tenth.
 func TestSkew(t *testing.T) {
 	for _, columns := range []int{1, 2} {
 		page := written(1200, 1600, columns)
@@ -98,7 +98,7 @@ func TestPlace(t *testing.T) {
 	}
 }
 
-// Shade is evened, the lid's shadow and dust are taken away, writing stays; what is clean is left as it is.
+// Shade is evened, the lid's shadow and dust are removed, writing stays; what is clean is left as it is.
 func TestReady(t *testing.T) {
 	page := written(1200, 1600, 1)
 	ready, f := scan.Ready(page, scan.Shrink(page), 0)

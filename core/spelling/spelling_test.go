@@ -110,7 +110,7 @@ func TestSuggest(t *testing.T) {
 		assert.Contains(t, s.Suggest(word, 5), want)
 	}
 	assert.Empty(t, s.Suggest("2027", 5), "numbers are not for a dictionary")
-	assert.True(t, s.Knows("Orrin"), "a word of the house")
+	assert.True(t, s.Knows("Orrin"), "a word of the office")
 	assert.True(t, s.Knows("“harbors”,"))
 	assert.True(t, s.Knows("—"))
 	assert.True(t, s.Knows("A4"))

@@ -76,7 +76,7 @@ func (p Pages) Resolve(doc *pdf.Document, keys *Keys) ([]int, error) {
 	}
 	out := doc.PageIndexes(refs)
 	if slices.Contains(out, -1) {
-		return nil, Refuse("a page that was selected is not in the document any more")
+		return nil, Refuse("a selected page has been removed")
 	}
 	slices.Sort(out)
 	return slices.Compact(out), nil
@@ -197,7 +197,7 @@ func parts(s string) (out []string) {
 
 // evalPart gives the range from-to (from 1) and every: 0 all, 1 odd, 2 even.
 func evalPart(part string, n int, called func(string) (int, bool)) (from, to, every int, err error) {
-	bad := Refuse("%q is not a page set: write it like 3-8, last or even 10-", part)
+	bad := Refuse("%q isn’t a page set: type it like 3-8, last or even 10-", part)
 	low := strings.ToLower(part)
 	for word, e := range map[string]int{"odd": 1, "even": 2} {
 		if low == word {
@@ -257,7 +257,7 @@ func evalPart(part string, n int, called func(string) (int, bool)) (from, to, ev
 		to, ok2 = number(b, n)
 	}
 	if (!ok1 || !ok2) && missing != "" {
-		return 0, 0, 0, Refuse("no page is called “%s”: write a page set like 3-8, last or even 10-", missing)
+		return 0, 0, 0, Refuse("there is no page “%s”: type a page set like 3-8, last or even 10-", missing)
 	}
 	if !ok1 || !ok2 || part == "-" {
 		return 0, 0, 0, bad
@@ -309,7 +309,7 @@ func (p *Place) UnmarshalJSON(b []byte) error {
 	var n int
 	if json.Unmarshal(b, &n) == nil {
 		if n < 1 {
-			return Refuse("a place is before a page from 1 on, or at the end")
+			return Refuse("a place is before a page, or at the end")
 		}
 		*p = Place{Number: n}
 		return nil
@@ -338,7 +338,7 @@ func (p *Place) UnmarshalText(b []byte) error {
 	}
 	k, err := ParseKey(s)
 	if err != nil {
-		return Refuse("%q is not a place: write a page number to stand before, or \"end\"", s)
+		return Refuse("%q is not a place: type the page number to place them before, or \"end\"", s)
 	}
 	*p = Place{Before: k}
 	return nil
@@ -358,7 +358,7 @@ func (p Place) Index(doc *pdf.Document, keys *Keys) (int, error) {
 				return i, nil
 			}
 		}
-		return 0, Refuse("the page that marks the place is not in the document any more")
+		return 0, Refuse("the page that marks the place has been removed")
 	case p.Number > 0:
 		return min(p.Number-1, len(all)), nil
 	}

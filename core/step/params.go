@@ -80,7 +80,7 @@ func Decode(data []byte, s any, strict bool) error {
 		return err
 	}
 	if _, err := dec.Token(); !errors.Is(err, io.EOF) {
-		return Refuse("something stands after the parameters")
+		return Refuse("there is extra text after the parameters")
 	}
 	eachParam(s, func(p param) bool {
 		for pair := range strings.SplitSeq(p.field.Tag.Get("wasvalue"), ",") {
@@ -274,7 +274,7 @@ func (p *param) check() error {
 	}
 	if list := p.enum(); list != nil {
 		if got := fmt.Sprint(v.Interface()); !slices.Contains(list, got) {
-			return Refuse("%q is none of %s", got, strings.Join(list, ", "))
+			return Refuse("%q isn’t one of %s", got, strings.Join(list, ", "))
 		}
 	}
 	var n float64

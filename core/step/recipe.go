@@ -25,7 +25,7 @@ func (g *Registry) ParseList(data []byte) ([]Step, []Call, error) {
 		return nil, nil, badParams("list", err)
 	}
 	if l.Steps == nil {
-		return nil, nil, Refuse(`the list of steps is missing: write {"steps":[...]}`)
+		return nil, nil, Refuse(`the list of steps is missing: it should be {"steps":[...]}`)
 	}
 	var out []Step
 	for _, c := range l.Steps {

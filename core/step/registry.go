@@ -165,11 +165,11 @@ func typeName(t reflect.Type) string {
 	case reflect.TypeFor[Pages]():
 		return "pages: a page set (\"3-8, last\") or an array of page keys"
 	case reflect.TypeFor[Place]():
-		return "place: a page number or key to stand before, or \"end\""
+		return "place: the page number or key to place them before, or \"end\""
 	case reflect.TypeFor[Length]():
-		return "length: points, or a string with its unit (\"12mm\")"
+		return "length: points, or a string with its unit (\"12 mm\")"
 	case reflect.TypeFor[Colour]():
-		return "colour: \"#rrggbb\" or the name of a house colour"
+		return "colour: \"#rrggbb\" or the name of an office colour"
 	case reflect.TypeFor[SourceRef]():
 		return "source: \"path:FILE\", \"sha256:HASH\" or \"state:ID\""
 	}

@@ -161,6 +161,8 @@ func mustPages(t *testing.T, d *pdf.Document) []pdf.Leaf {
 func TestSentences(t *testing.T) {
 	assert.Equal(t, "1 page", Count(1, "page"))
 	assert.Equal(t, "12,345 pages", Count(12345, "page"))
+	assert.Equal(t, "3 matches", Count(3, "match", "matches"))
+	assert.Equal(t, "1 match", Count(1, "match", "matches"))
 	assert.Equal(t, "page 4", Named([]int{3}))
 	assert.Equal(t, "pages 7 and 8", Named([]int{6, 7}))
 	assert.Equal(t, "pages 2-5", Named([]int{1, 2, 3, 4}))
@@ -228,8 +230,8 @@ func TestRead(t *testing.T) {
 		of[f.Field] = f.Sentence
 	}
 	assert.Equal(t, map[string]string{
-		"size": "\"wide\" is not a length: write it like 12mm, 0.5in, 9pt or 1p6", "times": "12 is too large: 9 at most", "edge": "\"left\" is none of top, bottom",
-		"colour": "\"red!\" is not a colour: write #rrggbb or one of black, ink, moss, ochre, slate, white", "share": "\"NaN\" is not a number",
+		"size": "\"wide\" is not a length: type it like 12 mm, 0.5 in, 9 pt or 1p6", "times": "12 is too large: 9 at most", "edge": "\"left\" isn’t one of top, bottom",
+		"colour": "\"red!\" isn’t a colour: type #rrggbb or one of black, ink, moss, ochre, slate, white", "share": "\"NaN\" is not a number",
 		"pages": "no page is selected", "words": "say something",
 	}, of)
 	for _, size := range []string{"NaN", "Inf", "1e400mm", "201pt"} {

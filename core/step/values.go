@@ -30,7 +30,7 @@ func number(s string) (float64, error) {
 // ParseLength reads a length with its unit; without one it is in points.
 func ParseLength(s string) (Length, error) {
 	t := strings.ToLower(strings.ReplaceAll(strings.TrimSpace(s), " ", ""))
-	bad := Refuse("%q is not a length: write it like 12mm, 0.5in, 9pt or 1p6", s)
+	bad := Refuse("%q is not a length: type it like 12 mm, 0.5 in, 9 pt or 1p6", s)
 	for u, f := range units {
 		if n, ok := strings.CutSuffix(t, u); ok {
 			v, err := number(n)
@@ -94,7 +94,7 @@ func (c Colour) RGB() (r, g, b float64, err error) {
 	v, perr := strconv.ParseUint(strings.TrimPrefix(s, "#"), 16, 32)
 	if len(s) != 7 || s[0] != '#' || perr != nil {
 		names := slices.Sorted(maps.Keys(HouseColours))
-		return 0, 0, 0, Refuse("%q is not a colour: write #rrggbb or one of %s", string(c), strings.Join(names, ", "))
+		return 0, 0, 0, Refuse("%q isn’t a colour: type #rrggbb or one of %s", string(c), strings.Join(names, ", "))
 	}
 	f := func(shift int) float64 { return float64(v>>shift&0xff) / 255 }
 	return f(16), f(8), f(0), nil
@@ -107,10 +107,13 @@ func (c *Colour) UnmarshalText(b []byte) error {
 	return err
 }
 
-// Count writes a number with its noun: "1 page", "2,415 pages".
-func Count(n int, noun string) string {
+// Count writes a number with its noun: "1 page", "2,415 pages". The plural is the noun with an s, unless it is given.
+func Count(n int, noun string, plural ...string) string {
 	if n == 1 {
 		return "1 " + noun
+	}
+	if len(plural) > 0 {
+		return Thousands(n) + " " + plural[0]
 	}
 	return Thousands(n) + " " + noun + "s"
 }

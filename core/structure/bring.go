@@ -57,7 +57,7 @@ func Bring(dst, src *pdf.Document, c *pdf.Copier, pages []pdf.Ref) ([]pdf.Ref, e
 	return tops, nil
 }
 
-// list gives what stands in /K, which may be one thing or several.
+// list gives what stands in /K, which may be one object or several.
 func list(doc *pdf.Document, k pdf.Object) pdf.Array {
 	switch v := doc.Resolve(k).(type) {
 	case pdf.Array:

@@ -8,7 +8,7 @@ import (
 	"glenrain/core/pdf"
 )
 
-// tree is a tag tree that things are moved in: what pages its elements have content on.
+// tree is a tag tree that objects are moved in: what pages its elements have content on.
 type tree struct {
 	doc     *pdf.Document
 	rootRef pdf.Ref

@@ -25,10 +25,10 @@ const Package = "chromium"
 
 // Why something is not set.
 var (
-	ErrAbsent = errors.New("turning this kind of file into pages needs the program chromium, which is not on this machine (Debian's package “chromium”)")
-	ErrTime   = errors.New("setting it as pages took too long and was stopped")
-	ErrMemory = errors.New("setting it as pages took too much memory and was stopped")
-	ErrFailed = errors.New("setting it as pages failed: the program that does it stopped")
+	ErrAbsent = errors.New("turning this kind of file into pages needs the program chromium, which is not installed (Debian package “chromium”)")
+	ErrTime   = errors.New("turning it into pages took too long and was stopped")
+	ErrMemory = errors.New("turning it into pages took too much memory and was stopped")
+	ErrFailed = errors.New("turning it into pages failed: the program that does it stopped")
 )
 
 // Sheet is what is to be set: HTML, and the files that it may name.

@@ -46,7 +46,7 @@ export function mount({ slip, board, signal }) {
 
   el("blank-find").addEventListener("click", async () => {
     el("blank-find").disabled = true;
-    el("blank-find").textContent = "Looking at the pages …";
+    el("blank-find").textContent = "Checking the pages …";
     const got = await answer(`/desk/${state.doc}/arrange/blank-pages`);
     if (signal.aborted) return;
     el("blank-find").disabled = false;

@@ -54,12 +54,12 @@ type contentsView struct {
 
 // Points writes the size of its font.
 func (v contentsView) Points() string {
-	return strconv.FormatFloat(float64(v.Size), 'f', -1, 64) + "pt"
+	return strconv.FormatFloat(float64(v.Size), 'f', -1, 64) + " pt"
 }
 
 // Millimetres writes its margin.
 func (v contentsView) Millimetres() string {
-	return strconv.FormatFloat(math.Round(float64(v.Margin)*25.4/72*10)/10, 'f', -1, 64) + "mm"
+	return strconv.FormatFloat(math.Round(float64(v.Margin)*25.4/72*10)/10, 'f', -1, 64) + " mm"
 }
 
 // mostMarks is how many bookmarks the tree shows.

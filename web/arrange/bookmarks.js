@@ -137,7 +137,7 @@ export function mount({ slip, signal }) {
     const sibling = items.find((i) => i.dataset.at === parts.join("."));
     const n = Number(parts.at(-1));
     const last = items.filter((i) => i.dataset.under === under).length;
-    return { under, before: n + 1 > last ? 0 : n + 1, level, top, said: `behind “${sibling.dataset.title}”` };
+    return { under, before: n + 1 > last ? 0 : n + 1, level, top, said: `after “${sibling.dataset.title}”` };
   }
 
   // --- aiming, adding
@@ -204,7 +204,7 @@ export function mount({ slip, signal }) {
     if (signal.aborted) return;
     const list = got.ok ? got.json().headings : [];
     said.hidden = list.length > 0;
-    said.textContent = got.ok ? "No headings were found: nothing is set larger or bolder than the text." : got.text().trim();
+    said.textContent = got.ok ? "No headings found: no text is larger or bolder than the rest." : got.text().trim();
     form("make").hidden = !list.length;
     el("heads").replaceChildren(...list.slice(0, mostHeads).map((h, i) => {
       const li = document.createElement("li");
@@ -228,7 +228,7 @@ export function mount({ slip, signal }) {
     const f = form("make");
     const off = new Set([...el("heads").querySelectorAll("input:not(:checked)")].map((x) => Number(x.dataset.head)));
     const taken = (f.heads ?? []).filter((_, i) => !off.has(i));
-    el("make-do").textContent = `Make ${count(taken.length, "bookmark")}`;
+    el("make-do").textContent = `Create ${count(taken.length, "bookmark")}`;
     el("make-do").disabled = !taken.length;
     for (const old of f.querySelectorAll("input[name^='entries.']")) old.remove();
     for (const h of taken) {

@@ -13,7 +13,7 @@ export function mount({ board, signal }) {
     const at = pageSet(set.value, state.pages) ?? [];
     const one = (n) => form.elements.prefix.value + number(n, style);
     const some = [0, 1, 2].slice(0, at.length).map((i) => one(first + i));
-    el("label-like").textContent = at.length ? `${count(at.length, "page")}: ${some.join(", ")}${at.length > 4 ? ", …" : ""}${at.length > 3 ? `, ${one(first + at.length - 1)}` : ""}` : "Select pages on the board, or write a page set.";
+    el("label-like").textContent = at.length ? `${count(at.length, "page")}: ${some.join(", ")}${at.length > 4 ? ", …" : ""}${at.length > 3 ? `, ${one(first + at.length - 1)}` : ""}` : "Select pages, or type a page set.";
     el("label-do").textContent = at.length ? `Label ${count(at.length, "page")}` : "Label pages";
     el("label-do").disabled = !at.length;
   }

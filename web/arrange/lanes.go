@@ -117,7 +117,7 @@ func (s *bench) refused(w http.ResponseWriter, r *http.Request, open uint, err e
 		return err
 	}
 	return s.Show(w, r, station.Shown{Snapshot: snap, Place: r.FormValue("_place"), Code: http.StatusConflict, Message: &station.Message{Problem: true,
-		Text: fmt.Sprintf("“%s” was changed by somebody else meanwhile. What you see now is its newest state; nothing was done.", c.Head.Document.Name)}})
+		Text: fmt.Sprintf("Someone else changed “%s”. You now see its newest version; nothing was done.", c.Head.Document.Name)}})
 }
 
 // doAct does it, and gives what is said, and the page of the open document to go to.
@@ -149,7 +149,7 @@ func (s *bench) doAct(r *http.Request, open, who uint) (*station.Message, string
 		}
 		return s.do(r, open, who, station.FormID(r, "lane"), station.FormID(r, "seen_lane"), request, what, st)
 	}
-	return nil, "", step.Refuse("this is nothing that is done with lanes")
+	return nil, "", step.Refuse("this action is not possible between documents")
 }
 
 // do runs a step on the document of a lane, or the open one.
@@ -256,10 +256,10 @@ func (s *bench) extract(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	m := &station.Message{Text: fmt.Sprintf("“%s” made of %s.", made.Name, step.Count(made.Pages, "page")), Details: made.Made.Warnings,
+	m := &station.Message{Text: fmt.Sprintf("“%s” created from %s.", made.Name, step.Count(made.Pages, "page")), Details: made.Made.Warnings,
 		Go: fmt.Sprintf("/desk/%d", made.ID), GoWord: "Open it"}
 	if out != nil {
-		m.Text = fmt.Sprintf("“%s” made of %s, which are removed here.", made.Name, step.Count(made.Pages, "page"))
+		m.Text = fmt.Sprintf("“%s” created from %s, which are removed here.", made.Name, step.Count(made.Pages, "page"))
 		m.Details = append(m.Details, out.Step.WarningList()...)
 		m.Details = append(m.Details, "Undo brings the pages back here; the new document stays.")
 		m.Undo, m.UndoWord = fmt.Sprintf("/desk/%d/undo", open), "Undo"

@@ -100,10 +100,10 @@ export function startLanes({ board, signal, act, active, listen }) {
         if (signal.aborted || seen === run.seen) return;
         if ((await load(id)) || signal.aborted) return;
         renew(id);
-        if (document.querySelector(".drag-stack")) say(`“${run.name}” was changed by somebody else: look again where the pages go.`);
+        if (document.querySelector(".drag-stack")) say(`“${run.name}” was changed by someone else: check where the pages go.`);
       },
       gone: () => {
-        say(`“${run.name}” was deleted, or is not for you any more. Its lane is closed; nothing else was changed.`, true);
+        say(`“${run.name}” was deleted, or you no longer have access to it. Its lane is closed; nothing else was changed.`, true);
         close(id);
       },
     });
@@ -136,9 +136,9 @@ export function startLanes({ board, signal, act, active, listen }) {
 
   async function open(id) {
     id = String(id);
-    if (id === state.doc) return say("This document is open already.");
+    if (id === state.doc) return say("This document is already open.");
     if (opened().includes(id)) return boards.find((b) => b.of.doc === id)?.el.focus();
-    if (opened().length >= 8) return say("Up to nine lanes stand beside one another: close one first.");
+    if (opened().length >= 8) return say("You can open up to nine lanes: close one first.");
     const wrong = await load(id);
     if (signal.aborted) return null;
     if (wrong) return say(wrong, true);
@@ -162,7 +162,7 @@ export function startLanes({ board, signal, act, active, listen }) {
     join();
   }, { signal });
   const field = Object.assign(document.createElement("input"), { type: "search", id: "lane-words", className: "in-line wide", placeholder: "another document beside it", autocomplete: "off" });
-  field.setAttribute("aria-label", "Open another document in a lane: its name");
+  field.setAttribute("aria-label", "Name of a document to open beside this one");
   field.setAttribute("role", "combobox");
   field.setAttribute("aria-controls", "lane-hits");
   field.setAttribute("aria-expanded", "false");
@@ -227,7 +227,7 @@ export function startLanes({ board, signal, act, active, listen }) {
       if (signal.aborted) return;
       if (wrong) {
         close(id);
-        say("A document that was open in a lane is not there any more. Its lane is closed.", true);
+        say("A document that was open in a lane has been deleted. Its lane is closed.", true);
       } else renew(id);
     }
     join();
@@ -260,7 +260,7 @@ function arriving(boards, signal, open, act) {
     if (!files(e)) return;
     const n = [...e.dataTransfer.items].filter((i) => i.kind === "file").length;
     for (const b of boards) {
-      if (b.over(e.clientX, e.clientY)) b.markAt(b.before, n === 1 ? "1 file comes here" : `${n} files come here`);
+      if (b.over(e.clientX, e.clientY)) b.markAt(b.before, n === 1 ? "1 file will be added here" : `${n} files will be added here`);
       else b.unmark();
     }
   }, { signal });
@@ -288,7 +288,7 @@ export async function bring(files, to, before, act) {
   const wrong = [];
   let came = 0;
   for (const [i, file] of files.entries()) {
-    say(files.length === 1 ? `“${file.name}” is on its way …` : `“${file.name}” is on its way: ${i + 1} of ${files.length} …`);
+    say(files.length === 1 ? `“${file.name}” is being added …` : `“${file.name}” is being added: ${i + 1} of ${files.length} …`);
     const got = await answer(`/documents/add?name=${encodeURIComponent(file.name)}`, { method: "POST", body: file, headers: { "Request-Id": crypto.randomUUID?.() ?? String(Math.random()) } });
     if (!got.ok) {
       wrong.push(said(got));

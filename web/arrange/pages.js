@@ -161,7 +161,7 @@ export function mount({ slip, board, signal }) {
     let before = to.of.pages.length;
     if (text !== "" && text !== "end") {
       const at = text === "first" ? [0] : pageSet(text, to.of.pages);
-      if (!at || at.length !== 1) return say(`“${text}” is no page of “${to.of.name}”: write one page, or leave it empty for the end.`, true);
+      if (!at || at.length !== 1) return say(`“${to.of.name}” has no page “${text}”: type one page, or leave the field empty for the end.`, true);
       before = at[0];
     }
     return drop({ from: cur, keys: run().keys(), to, before, copy: el("move-how").value === "copy" });
@@ -242,7 +242,7 @@ export function mount({ slip, board, signal }) {
     held = { doc: run().doc, keys: cur.selection(), copy };
     for (const b of lanes.boards) b.setCut(b === cur && !copy ? held.keys : []);
     const n = held.keys.length;
-    say(`${count(n, "page")} ${copy ? "copied" : "cut"}: go to where ${n === 1 ? "it comes" : "they come"}, and press V.`);
+    say(`${count(n, "page")} ${copy ? "copied" : "cut"}: go to the new place and press Ctrl V.`);
   }
 
   const paste = (after) => {
@@ -252,7 +252,7 @@ export function mount({ slip, board, signal }) {
     held = null;
     for (const b of lanes.boards) b.setCut([]);
     const left = from ? keys.filter((k) => from.of.page(k)) : [];
-    if (!left.length) return say("What was cut or copied is not there any more. Nothing was changed.", true);
+    if (!left.length) return say("The cut or copied pages are gone. Nothing was changed.", true);
     drop({ from, keys: left, to: cur, before: run().index(cur.cursor) + after, copy });
     return true;
   };

@@ -64,7 +64,7 @@ export function mount({ slip, paper, strip, signal }) {
         const p = page(state.at);
         frame = [Math.max(0, f[0]), Math.max(0, f[1]), Math.min(p.w, f[2]), Math.min(p.h, f[3])];
         if (frame[2] - frame[0] < 9 || frame[3] - frame[1] < 9) return reset();
-        const set = (k, v) => (crop.elements[k].value = `${Math.max(0, v * mm).toFixed(1)}mm`);
+        const set = (k, v) => (crop.elements[k].value = `${Math.max(0, v * mm).toFixed(1)} mm`);
         set("left", frame[0]);
         set("top", frame[1]);
         set("right", p.w - frame[2]);
@@ -77,7 +77,7 @@ export function mount({ slip, paper, strip, signal }) {
 
   function reset() {
     frame = null;
-    for (const k of ["left", "top", "right", "bottom"]) crop.elements[k].value = "0mm";
+    for (const k of ["left", "top", "right", "bottom"]) crop.elements[k].value = "0 mm";
     strip.touch([]);
     paper.show();
     crop.dispatchEvent(new Event("input", { bubbles: true }));

@@ -120,7 +120,7 @@ func (s *bench) cuts(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if len(out.Cuts) == 0 {
-		return step.Refuse("nothing is found to cut at: the document would stay in one part")
+		return step.Refuse("nothing to split at was found: the document would stay in one part")
 	}
 	return station.SendJSON(w, out)
 }
@@ -131,7 +131,7 @@ func (s *bench) place(ctx context.Context, r *http.Request, snap *desk.Snapshot)
 	case "level":
 		n, err := strconv.Atoi(level)
 		if err != nil || n < 1 || n > 64 {
-			return out, step.Refuse("there is no such level")
+			return out, step.Refuse("that level doesn’t exist")
 		}
 		out.Cuts, out.Titles = snap.CutsAt(n)
 	case "blank":
@@ -169,7 +169,7 @@ func (s *bench) place(ctx context.Context, r *http.Request, snap *desk.Snapshot)
 	case "every":
 		n, err := strconv.Atoi(strings.TrimSpace(r.FormValue("every")))
 		if err != nil || n < 1 {
-			return out, step.Refuse("write how many pages a part has: a whole number from 1 on")
+			return out, step.Refuse("type the pages per part: a whole number from 1")
 		}
 		for i := n; i < len(pages); i += n {
 			out.Cuts = append(out.Cuts, pages[i].Key)
@@ -177,13 +177,13 @@ func (s *bench) place(ctx context.Context, r *http.Request, snap *desk.Snapshot)
 	case "size":
 		mb, err := strconv.ParseFloat(strings.ReplaceAll(strings.TrimSpace(strings.TrimSuffix(strings.ToUpper(strings.TrimSpace(r.FormValue("size"))), "MB")), ",", "."), 64)
 		if err != nil || !(mb > 0 && mb < 1e6) {
-			return out, step.Refuse("write how many megabytes a part may have, such as 5 or 0.5")
+			return out, step.Refuse("type the most megabytes per part, such as 5 or 0.5")
 		}
 		if out.Cuts, err = snap.CutsBySize(ctx, int64(mb*1e6)); err != nil {
 			return out, err
 		}
 	default:
-		return out, step.Refuse("this is no way to cut")
+		return out, step.Refuse("that way of splitting doesn’t exist")
 	}
 	return out, nil
 }
@@ -209,7 +209,7 @@ func keysOf(text string) ([]step.Key, error) {
 	for word := range strings.FieldsSeq(text) {
 		k, err := step.ParseKey(word)
 		if err != nil {
-			return nil, step.Refuse("%q names no page", word)
+			return nil, step.Refuse("there is no page %q", word)
 		}
 		out = append(out, k)
 	}
@@ -232,7 +232,7 @@ func (s *bench) parts(w http.ResponseWriter, r *http.Request) error {
 	}
 	pattern, err := naming.Parse([]byte(r.FormValue("pattern")))
 	if err != nil {
-		return step.Refuse("the names can't be made: %v", err)
+		return step.Refuse("the names can’t be created: %v", err)
 	}
 	var titles []string
 	_ = json.Unmarshal([]byte(r.FormValue("titles")), &titles) // none is as good

@@ -39,7 +39,7 @@ export function mount({ slip, board, signal }) {
     if (rules.elements.by.value === "hand") return;
     const said = el("cuts-said");
     said.hidden = false;
-    said.textContent = "Looking at the pages …";
+    said.textContent = "Checking the pages …";
     const got = await answer(`/desk/${state.doc}/arrange/cuts?${new URLSearchParams(new FormData(rules))}`);
     if (signal.aborted) return;
     if (!got.ok) {
@@ -102,7 +102,7 @@ export function mount({ slip, board, signal }) {
       label.className = "choice";
       const take = Object.assign(document.createElement("input"), { type: "checkbox", checked: !kept.skip.has(key) });
       const flag = Object.assign(document.createElement("input"), { type: "hidden", name: "skip", value: kept.skip.has(key) ? "yes" : "no" });
-      take.setAttribute("aria-label", `Make part ${i + 1}`);
+      take.setAttribute("aria-label", `Create part ${i + 1}`);
       take.addEventListener("change", () => {
         take.checked ? kept.skip.delete(key) : kept.skip.add(key);
         flag.value = take.checked ? "no" : "yes";
@@ -135,7 +135,7 @@ export function mount({ slip, board, signal }) {
     said.hidden = wrong === "";
     said.textContent = wrong;
     el("split-do").disabled = wrong !== "";
-    el("split-do").textContent = `Make ${count(rows.length, form.elements.into.value === "zip" ? "file" : "document")}`;
+    el("split-do").textContent = `Create ${count(rows.length, form.elements.into.value === "zip" ? "file" : "document")}`;
   }
 
   startChips(form, signal);

@@ -19,16 +19,16 @@ import (
 // recognizing is the job in which pages that are pictures get text.
 func recognizing() station.Job {
 	return station.Job{
-		Path: "recognize", Words: "recognize text", Slip: "recognize.html", Module: "recognize.js", View: recognizeView, Mends: []string{"no-text"},
+		Path: "recognize", Words: "recognize text", Slip: "recognize.html", Module: "recognize.js", View: recognizeView, Fixes: []string{"no-text"},
 		Steps: []station.Form{{Step: "recognize", Fill: fillRecognize}, {Step: "recognize-words", Fill: fillWords}, {Step: "recognize-remove"}},
 		Finds: []station.Find{
 			{Text: "Recognize text of scanned pages", Words: "ocr recognize recognise scan scanned text searchable picture"},
-			{Text: "Go through doubted words", Words: "ocr doubted doubtful words check recognized proof", Query: "doubts=1"},
+			{Text: "Check uncertain words", Words: "ocr uncertain words check recognized proofread", Query: "doubts=1"},
 		},
 		Keys: []station.Key{
-			{Keys: []string{"n"}, Act: "doubt-next", What: "the next doubted word"},
-			{Keys: []string{"Shift+n"}, Act: "doubt-back", What: "the one before", Show: []string{"Shift", "N"}},
-			{Keys: []string{"y"}, Act: "doubt-accept", What: "it is right as it stands"},
+			{Keys: []string{"."}, Act: "doubt-next", What: "next uncertain word"},
+			{Keys: []string{","}, Act: "doubt-back", What: "previous uncertain word"},
+			{Keys: []string{"y"}, Act: "doubt-accept", What: "accept the word"},
 		},
 	}
 }
@@ -51,7 +51,7 @@ type recognizeSlip struct {
 	N         int
 	Again     bool // the proposal replaces layers
 	Poor      int
-	Layered   string // the set of those that have unseen text
+	Layered   string // the set of those that have invisible text
 	LayeredN  int
 	Sure      int // of what was recognized here, on average
 	Recog     []doubtPage
@@ -134,11 +134,11 @@ func says(all, whole, part, poor int) string {
 	if whole == all && all > 1 {
 		return "All pages are pictures without text."
 	}
-	are(whole, "is a picture without text", "are pictures without text")
-	are(part, "shows a picture that may be one of text", "show pictures that may be of text")
-	are(poor, "has unseen text that makes no sense or lies beside its letters", "have unseen text that makes no sense or lies beside its letters")
+	are(whole, "is a picture with no searchable text", "are pictures with no searchable text")
+	are(part, "shows a picture that may contain text", "show pictures that may contain text")
+	are(poor, "has a text layer that is wrong or misplaced", "have a text layer that is wrong or misplaced")
 	if len(list) == 0 {
-		return "No page needs it: each has text, or nothing to be read."
+		return "No pages need text recognition."
 	}
 	return strings.Join(list, "; ") + "."
 }
@@ -154,7 +154,7 @@ func fillRecognize(v *station.Visit, s step.Step) error {
 func fillWords(v *station.Visit, s step.Step) error {
 	w, ok := s.(*recognize.Words)
 	if !ok {
-		return step.Refuse("no word is named")
+		return step.Refuse("no word is given")
 	}
 	n := int(station.FormID(v.Request, "_word"))
 	w.Changes = []recognize.Change{{Word: n, Was: v.Request.FormValue("_was"), Text: v.Request.FormValue("_text"), Gone: strings.TrimSpace(v.Request.FormValue("_text")) == ""}}
@@ -195,7 +195,7 @@ func recognizeRoutes(r station.Router, h station.Host) {
 		if err != nil {
 			return err
 		}
-		return shown(h, w, r, "“"+word+"” learned: it is doubted no more, here and in all documents.")
+		return shown(h, w, r, "“"+word+"” added to the dictionary for all documents.")
 	})
 	r.Post("/recognize/words/forget", func(w http.ResponseWriter, r *http.Request) error {
 		if err := h.Desk().May(r.Context(), station.Person(r).ID, desk.ActLook, station.ID(r, "id")); err != nil {
@@ -204,7 +204,7 @@ func recognizeRoutes(r station.Router, h station.Host) {
 		if err := h.Desk().ForgetWord(r.Context(), station.Person(r).ID, station.FormID(r, "word")); err != nil {
 			return err
 		}
-		return shown(h, w, r, "The word is forgotten.")
+		return shown(h, w, r, "Word removed from the dictionary.")
 	})
 	r.Get("/recognize/guess", func(w http.ResponseWriter, r *http.Request) error {
 		snap, err := h.Desk().Look(r.Context(), station.Person(r).ID, station.ID(r, "id"))
@@ -247,13 +247,13 @@ func guessView(g *recognize.Guess) guessed {
 	out.Names = strings.Join(names, " and ")
 	switch {
 	case len(g.Codes) > 0:
-		out.Says = fmt.Sprintf("It seems to be %s: of %s on the page that was read, its dictionary knows %d in 100.", out.Names, step.Count(g.Words, "word"), g.Known[g.Codes[0]])
+		out.Says = fmt.Sprintf("This looks like %s: of %s on the sample page, %d%% are in its dictionary.", out.Names, step.Count(g.Words, "word"), g.Known[g.Codes[0]])
 	case g.Script != "" && g.Script != "Latin":
-		out.Says = fmt.Sprintf("It seems to be in %s letters, for which no language is installed.", g.Script)
+		out.Says = fmt.Sprintf("The text is in %s script, and no language for it is installed.", g.Script)
 	case g.Words > 0:
-		out.Says = "The language can’t be told from the page that was read: choose one."
+		out.Says = "The language can’t be detected: choose one."
 	default:
-		out.Says = "No words were found on the page that was read."
+		out.Says = "No words were found on the sample page."
 	}
 	return out
 }
@@ -303,7 +303,7 @@ func doubtsOf(d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
 }
 
 // quad gives the corners of a word, in default user space, going round from the upper left one.
-func quad(l *draw.UnseenLine, k int) layout.Quad {
+func quad(l *draw.InvisibleLine, k int) layout.Quad {
 	w := l.Words[k]
 	sin, cos := math.Sincos(l.Angle * math.Pi / 180)
 	at := func(along, up float64) [2]float64 {
@@ -314,7 +314,7 @@ func quad(l *draw.UnseenLine, k int) layout.Quad {
 }
 
 // around gives a word with those beside it.
-func around(l *draw.UnseenLine, k int) string {
+func around(l *draw.InvisibleLine, k int) string {
 	var words []string
 	for i := max(0, k-3); i < min(len(l.Words), k+4); i++ {
 		words = append(words, l.Words[i].Text)

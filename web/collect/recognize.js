@@ -54,12 +54,12 @@ export function mount({ paper, slip, signal }) {
   function draw() {
     const g = paper.group("doubts");
     words.forEach((w, i) => {
-      const shape = paper.polygon(w.q, i === now ? "doubt now" : "doubt");
+      const shape = paper.polygon(w.q, i === now ? "unsure now" : "unsure");
       shape.addEventListener("click", () => step(i, true));
       g.append(shape);
     });
     paper.notes("doubts", words.slice(0, 60).map((w, i) => ({
-      y: bounds(w.q)[1], now: i === now, before: "", text: w.text, after: ` ${w.sure} %`, picture: part(w, 4, 1.6), go: () => step(i, true),
+      y: bounds(w.q)[1], now: i === now, before: "", text: w.text, after: ` ${w.sure}%`, picture: part(w, 4, 1.6), go: () => step(i, true),
     })));
   }
 
@@ -78,7 +78,7 @@ export function mount({ paper, slip, signal }) {
     form.elements._text.value = w.text;
     el("doubt-picture").src = part(w, 14, 3);
     el("doubt-line").textContent = `… ${w.line} …`;
-    el("doubt-sure").textContent = `${w.sure} % sure.`;
+    el("doubt-sure").textContent = `${w.sure}% confidence.`;
     says();
     draw();
     paper.reveal(w.q);
@@ -89,7 +89,7 @@ export function mount({ paper, slip, signal }) {
 
   function says() {
     const text = form.elements._text.value.trim();
-    el("doubt-do").textContent = text === form.elements._was.value ? "Right as it is" : text ? "Put right" : "Not a word: remove it";
+    el("doubt-do").textContent = text === form.elements._was.value ? "Accept" : text ? "Correct" : "Remove: not text";
   }
 
   async function near(w) {

@@ -15,15 +15,15 @@ import (
 func straightening() station.Job {
 	return station.Job{
 		Path: "straighten", Words: "straighten scans", Slip: "straighten.html", Module: "straighten.js", View: scansView, Steps: []station.Form{{Step: "straighten"}},
-		Finds: []station.Find{{Text: "Straighten and clean scanned pages", Words: "straighten deskew askew crooked skew clean shadow border light scan"}},
+		Finds: []station.Find{{Text: "Straighten and clean scanned pages", Words: "straighten deskew crooked tilted skew clean shadow border light scan"}},
 	}
 }
 
 // setting is the job in which recognized text becomes real text.
 func setting() station.Job {
 	return station.Job{
-		Path: "set-text", Words: "real text", Slip: "settext.html", Module: "settext.js", View: scansView, Steps: []station.Form{{Step: "set-text"}},
-		Finds: []station.Find{{Text: "Make recognized text real text", Words: "editable edit scan recognized text letters ocr convert"}},
+		Path: "set-text", Words: "editable text", Slip: "settext.html", Module: "settext.js", View: scansView, Steps: []station.Form{{Step: "set-text"}},
+		Finds: []station.Find{{Text: "Make recognized text editable", Words: "editable edit scan recognized text letters ocr convert"}},
 	}
 }
 

@@ -64,7 +64,7 @@ export function mount({ slip, paper, strip, signal }) {
     first.append(box(state.at, "this whole page", kept.has(state.at), false));
     list.append(first);
     blocks.forEach((b, i) => {
-      const shape = paper.polygon(b.q, stays(i) ? "block stays" : "block");
+      const shape = paper.polygon(b.q, stays(i) ? "block kept" : "block");
       shape.addEventListener("click", () => kept.has(state.at) || toggle(named(i)));
       g.append(shape);
       const li = document.createElement("li");

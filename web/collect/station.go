@@ -19,7 +19,7 @@ var files embed.FS
 // Station is the value that the list of stations has.
 func Station(lent ...station.Lent) station.Station {
 	s := station.Station{
-		Path: "collect", Name: "Collect", Words: "pages of other documents, scans, text of scans", Surface: station.Paper, Files: files, Routes: routes,
+		Path: "collect", Name: "Collect", Words: "insert, scan, recognize text", Surface: station.Paper, Files: files, Routes: routes,
 		Jobs: []station.Job{{
 			Words: "insert pages", Slip: "insert.html", Module: "insert.js", View: insertView,
 			Steps: []station.Form{{Step: "insert", Spot: insertSpot}},
@@ -94,7 +94,7 @@ func insertSpot(p *desk.Preview) (station.Spot, bool) {
 		s.Text = fmt.Sprintf("as page %d", p.Page+1)
 	}
 	if n := len(p.Result.Pages); n > 1 {
-		s.Text = "as the first of them, " + s.Text
+		s.Text = "as the first, " + s.Text
 	}
 	return s, true
 }

@@ -196,7 +196,7 @@ function say() {
   const parts = [`${b.done} of ${b.files} added`];
   if (b.documents > b.done) parts.push(count(b.documents, "document"));
   if (b.locked) parts.push(`${b.locked} ${b.locked === 1 ? "needs its" : "need their"} password`);
-  if (b.wrong) parts.push(`${b.wrong} did not come in`);
+  if (b.wrong) parts.push(`${b.wrong} could not be added`);
   if (b.cancelled) parts.push(`${b.cancelled} cancelled`);
   el("drop-said").textContent = parts.join(", ") + (b.ended ? "." : " …");
   const over = b.done + b.wrong + b.locked + b.cancelled;
@@ -280,7 +280,7 @@ function send(j, bar, password = "", left = tries) {
       if (!e.lengthComputable) return;
       bar.value = (100 * e.loaded) / e.total;
       batch.sent.set(j, e.loaded);
-      if (e.loaded === e.total) word.textContent = "being read …";
+      if (e.loaded === e.total) word.textContent = "reading …";
       say();
     };
     x.onprogress = () => x.status === 200 && !j.ended && take();
@@ -350,7 +350,7 @@ function fill(li, word, told) {
   word.replaceChildren(told.sentence);
   const more = cell("arrival-more");
   if (told.same) {
-    const b = Object.assign(document.createElement("button"), { type: "button", className: "btn btn-link btn-sm", textContent: "Leave it out" });
+    const b = Object.assign(document.createElement("button"), { type: "button", className: "btn btn-link btn-sm", textContent: "Skip this file" });
     b.dataset.leave = told.id;
     more.append(cell("edge loose", `the same file as “${told.same}”`), " ", b, " ");
   }
@@ -390,7 +390,7 @@ async function leaveOut(b) {
   const got = await fetch("/documents/bin", { method: "POST", body: new URLSearchParams({ id: b.dataset.leave }), headers: { "HX-Request": "true" } }).catch(() => null);
   if (!got?.ok) return;
   li.querySelector(".arrival-more")?.remove();
-  li.querySelector(".arrival-word").textContent = "left out: it is in the Bin";
+  li.querySelector(".arrival-word").textContent = "skipped: it is in the Bin";
   await refresh();
 }
 

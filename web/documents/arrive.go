@@ -76,7 +76,7 @@ func (s *screen) add(w http.ResponseWriter, r *http.Request) error {
 	if _, err := io.Copy(in, r.Body); err != nil {
 		var tooLarge *http.MaxBytesError
 		if !errors.As(err, &tooLarge) && !desk.NoSpace(err) {
-			err = step.Refuse("“%s” did not arrive whole; nothing was changed", name)
+			err = step.Refuse("“%s” did not arrive completely; nothing was changed", name)
 		}
 		return err
 	}
@@ -116,7 +116,7 @@ func (s *screen) add(w http.ResponseWriter, r *http.Request) error {
 	})
 	switch {
 	case begun && err != nil:
-		_ = enc.Encode(arrived{Name: name, Refused: true, Sentence: "the rest of it was not added: " + s.Sentence(err)})
+		_ = enc.Encode(arrived{Name: name, Refused: true, Sentence: "the rest was not added: " + s.Sentence(err)})
 		return nil
 	case err != nil:
 		return err
@@ -154,9 +154,9 @@ func (s *screen) again(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if station.OnlyPart(r) {
-		text := fmt.Sprintf("“%s” was made anew. The pages as they were are in the Bin.", out.Name)
+		text := fmt.Sprintf("“%s” was created again. The previous pages are in the Bin.", out.Name)
 		if out.ID == id {
-			text = fmt.Sprintf("“%s” is as it was.", out.Name)
+			text = fmt.Sprintf("“%s” is unchanged.", out.Name)
 		}
 		return s.show(w, r, "here", &station.Message{Text: text})
 	}
@@ -179,9 +179,9 @@ type finding struct{ Text, Act, URL string }
 
 // acts are what answers the traits of a document: words of a link, and where it leads behind the document's address.
 var acts = map[string][2]string{
-	"no-text": {"Recognize their text", "collect/recognize"}, "part-text": {"Recognize their text", "collect/recognize"},
-	"signed": {"Hand it out with its signature, or without", "release"}, "locked": {"Hand it out locked again, or open", "release"},
-	"comments": {"See them", "review"}, "heavy": {"See what it weighs", ""},
+	"no-text": {"Recognize text", "collect/recognize"}, "part-text": {"Recognize text", "collect/recognize"},
+	"signed": {"Export with or without its signature", "release"}, "locked": {"Export locked again, or unlocked", "release"},
+	"comments": {"Show them", "review"}, "heavy": {"Show what takes up space", ""},
 }
 
 // about shows what a document is made of, below its row.

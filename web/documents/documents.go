@@ -30,15 +30,15 @@ func Screen() station.Screen {
 		Routes: func(r station.Router, h station.Host) { (&screen{h, h.Desk()}).routes(r) },
 		Keys: []station.Key{
 			{Keys: []string{"Tab"}, Show: []string{"Tab", "Space"}, What: "to a document; select it"},
-			{Keys: []string{"Enter"}, What: "open the document that has the focus"},
-			{Keys: []string{"Shift+ArrowUp"}, Show: []string{"Shift ↑", "Shift ↓"}, What: "on the list to combine: move the entry that has the focus"},
-			{Keys: []string{"Delete"}, Show: []string{"Delete"}, What: "on the list to combine: take the entry off"},
+			{Keys: []string{"Enter"}, What: "open the document"},
+			{Keys: []string{"Shift+ArrowUp"}, Show: []string{"Shift ↑", "Shift ↓"}, What: "on the combine list: move the entry"},
+			{Keys: []string{"Delete"}, Show: []string{"Delete"}, What: "on the combine list: remove the entry"},
 		},
 		Places: []station.Place{
 			{Text: "All documents", Words: "documents all list add upload files home", URL: "/documents"},
-			{Text: "Files handed out", Words: "handed out files written downloads", URL: "/documents/out"},
+			{Text: "Exported files", Words: "exported files written downloads", URL: "/documents/out"},
 			{Text: "The Bin", Words: "bin deleted removed restore trash", URL: "/documents/bin"},
-			{Text: "Documents that are pictures without text", Words: "scan scanned ocr no text find", URL: "/documents?trait=no-text"},
+			{Text: "Documents without searchable text", Words: "scan scanned ocr no text find", URL: "/documents?trait=no-text"},
 		},
 	}
 }
@@ -140,7 +140,7 @@ type view struct {
 const listPart = 50
 
 // sorts are the orders of the list, as its line says them.
-var sorts = []choice{{Value: "", Text: "newest first"}, {Value: "name", Text: "by name"}, {Value: "pages", Text: "most pages first"}, {Value: "weight", Text: "heaviest first"}}
+var sorts = []choice{{Value: "", Text: "newest first"}, {Value: "name", Text: "by name"}, {Value: "pages", Text: "most pages first"}, {Value: "weight", Text: "largest first"}}
 
 // listing reads what is asked for from the address.
 func listing(r *http.Request, name string) desk.Listing {

@@ -29,7 +29,7 @@ func (s *screen) purge(w http.ResponseWriter, r *http.Request) error {
 			return err
 		}
 	}
-	return s.show(w, r, "bin", &station.Message{Text: step.Count(len(ids), "document") + " purged: nothing of it is left here, but in backups that were made before."})
+	return s.show(w, r, "bin", &station.Message{Text: step.Count(len(ids), "document") + " deleted for good, except from earlier backups."})
 }
 
 func (s *screen) folders(w http.ResponseWriter, r *http.Request) error {
@@ -53,9 +53,9 @@ func (s *screen) makeFolder(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	text := fmt.Sprintf("The folder “%s” was made. It is open to the house.", f.Name)
+	text := fmt.Sprintf("Folder “%s” created. Everyone can see it.", f.Name)
 	if up, err := s.desk.Folder(r.Context(), station.Person(r).ID, f.ParentID); err == nil && up.Closed {
-		text = fmt.Sprintf("The folder “%s” was made. Those see it who see “%s”.", f.Name, up.Name)
+		text = fmt.Sprintf("Folder “%s” created. It is visible to everyone who can see “%s”.", f.Name, up.Name)
 	}
 	return s.show(w, r, "folders", &station.Message{Text: text})
 }
@@ -65,7 +65,7 @@ func (s *screen) renameFolder(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.show(w, r, "folders", &station.Message{Text: fmt.Sprintf("The folder is called “%s” now.", f.Name)})
+	return s.show(w, r, "folders", &station.Message{Text: fmt.Sprintf("Folder renamed to “%s”.", f.Name)})
 }
 
 // moveFolder puts a folder into another one: from the list of folders, or dragged in the tree.
@@ -75,7 +75,7 @@ func (s *screen) moveFolder(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	text := fmt.Sprintf("The folder “%s” stands at the top now.", f.Name)
+	text := fmt.Sprintf("Folder “%s” moved to the top level.", f.Name)
 	if to != 0 {
 		up, err := s.desk.Folder(r.Context(), station.Person(r).ID, to)
 		if err != nil {
@@ -83,7 +83,7 @@ func (s *screen) moveFolder(w http.ResponseWriter, r *http.Request) error {
 		}
 		text = fmt.Sprintf("The folder “%s” is in “%s” now.", f.Name, up.Name)
 		if up.Closed {
-			text += " Those see it who see that one."
+			text += " It is visible to everyone who can see that folder."
 		}
 	}
 	return s.show(w, r, "folders", &station.Message{Text: text})
@@ -110,9 +110,9 @@ func (s *screen) openFolder(w http.ResponseWriter, r *http.Request) error {
 	if err := s.desk.OpenFolder(r.Context(), station.Person(r).ID, station.ID(r, "id"), closed, people); err != nil {
 		return err
 	}
-	text := "Open to the house."
+	text := "Everyone can see it."
 	if closed {
-		text = "Only the people chosen, and administrators, see it now."
+		text = "Only the selected people and administrators can see it."
 	}
 	return s.show(w, r, "folders", &station.Message{Text: text})
 }

@@ -16,7 +16,7 @@ import (
 func (s *screen) combine(w http.ResponseWriter, r *http.Request) error {
 	c := desk.Combination{Documents: selected(r), Name: strings.TrimSpace(r.FormValue("name")), Person: station.Person(r).ID, Marks: r.FormValue("bookmarks"), Moves: r.FormValue("transitions")}
 	if !slices.Contains([]string{"", "under one of its name", "as they are", "none"}, c.Marks) || !slices.Contains([]string{"", "keep", "drop"}, c.Moves) {
-		return step.Refuse("this is no way to combine")
+		return step.Refuse("that way of combining doesn’t exist")
 	}
 	c.RequestID = station.RequestID(r.FormValue("_request"), fmt.Sprintf("%+v", c))
 	make := s.desk.Combine
@@ -59,7 +59,7 @@ func (s *screen) gather(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if len(ids) == 0 {
-		return step.Refuse("select documents to put on the list")
+		return step.Refuse("select documents to add to the list")
 	}
 	if err := s.desk.Gather(r.Context(), station.Person(r).ID, ids, r.FormValue("pages")); err != nil {
 		return err

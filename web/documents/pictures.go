@@ -69,13 +69,13 @@ func placement(r *http.Request) (pl draw.Placement, err error) {
 			pl.Height, err = length("height")
 		}
 		if err == nil && (pl.Width < 20 || pl.Height < 20 || pl.Width > 14400 || pl.Height > 14400) {
-			err = step.Refuse("a page is from 20 points to 200 inches wide and high")
+			err = step.Refuse("pages can be from 20 points to 200 inches wide and high")
 		}
 		pl.Width, pl.Height = min(pl.Width, pl.Height), max(pl.Width, pl.Height)
 	default:
 		size, ok := page.Papers[paper]
 		if !ok {
-			return pl, step.Refuse("there is no paper %q here", paper)
+			return pl, step.Refuse("there is no paper size %q", paper)
 		}
 		pl.Width, pl.Height = size[0], size[1]
 	}
@@ -83,13 +83,13 @@ func placement(r *http.Request) (pl draw.Placement, err error) {
 		pl.Margin, err = length("margin")
 	}
 	if err == nil && (pl.Margin < 0 || pl.Margin > 1440) {
-		err = step.Refuse("a margin is from 0 to 20 inches")
+		err = step.Refuse("margins can be from 0 to 20 inches")
 	}
 	switch t := draw.Turn(r.FormValue("turn")); t {
 	case draw.TurnEach, draw.TurnPortrait, draw.TurnLandscape:
 		pl.Turn = t
 	default:
-		err = step.Refuse("pages lie portrait, landscape, or as each picture has it")
+		err = step.Refuse("choose portrait, landscape, or the orientation of each picture")
 	}
 	pl.Fill = r.FormValue("fit") == "fill"
 	return pl, err
@@ -159,9 +159,9 @@ func cut(p desk.PlacedOn) string {
 	w, h := p.PlacedPicture.Cut()
 	switch {
 	case w > 0.001:
-		return fmt.Sprintf("%.0f %% of its width is cut off", math.Ceil(w*100))
+		return fmt.Sprintf("%.0f%% of its width is cropped", math.Ceil(w*100))
 	case h > 0.001:
-		return fmt.Sprintf("%.0f %% of its height is cut off", math.Ceil(h*100))
+		return fmt.Sprintf("%.0f%% of its height is cropped", math.Ceil(h*100))
 	}
 	return ""
 }
@@ -173,7 +173,7 @@ func (s *screen) pictures(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	if p.Count == 0 {
-		return step.Refuse("select pictures to put on pages")
+		return step.Refuse("select pictures to place on pages")
 	}
 	if r.Header.Get("HX-Target") == "placed" || r.FormValue("part") != "" {
 		return s.Render(w, http.StatusOK, "placed", p)

@@ -20,15 +20,15 @@ var files embed.FS
 // Station is the value that the list of stations has.
 func Station() station.Station {
 	return station.Station{
-		Path: "furnish", Name: "Furnish", Words: "page numbers", Surface: station.Paper, Files: files,
+		Path: "furnish", Name: "Finish", Words: "page numbers", Surface: station.Paper, Files: files,
 		Jobs: []station.Job{{
 			Words: "page numbers", Slip: "numbers.html", Module: "numbers.js", View: numbersView,
 			Steps: []station.Form{{Step: "number", Spot: numberSpot}, {Step: "number-change", Spot: numberSpot}, {Step: "furnishing-remove"}, {Step: "furnishing-update"}},
 			Finds: []station.Find{
 				{Text: "Number the pages", Words: "number page numbers footer header pagination numbering", Query: "new=1"},
-				{Text: "Change what is on the pages", Words: "change remove page numbers wording header footer"},
+				{Text: "Change existing page numbers and contents", Words: "change remove page numbers wording header footer"},
 			},
-			Mends: []string{"stale"},
+			Fixes: []string{"stale"},
 		}},
 	}
 }
@@ -66,12 +66,12 @@ func (v *view) Fonts() []string {
 
 // Millimetres writes a length for the sentence.
 func (v *view) Millimetres(l step.Length) string {
-	return strconv.FormatFloat(float64(int(float64(l)*25.4/72*10+0.5))/10, 'f', -1, 64) + "mm"
+	return strconv.FormatFloat(float64(int(float64(l)*25.4/72*10+0.5))/10, 'f', -1, 64) + " mm"
 }
 
 // Points writes a size for the sentence.
 func (v *view) Points(l step.Length) string {
-	return strconv.FormatFloat(float64(l), 'f', -1, 64) + "pt"
+	return strconv.FormatFloat(float64(l), 'f', -1, 64) + " pt"
 }
 
 // Piece makes a piece of a wording.
@@ -133,7 +133,7 @@ func numberSpot(p *desk.Preview) (station.Spot, bool) {
 		v, id = s.Values, s.ID
 	}
 	at, ok := furnishing.SpotOf(p.Doc, id, p.Ref)
-	where := "centred on what is seen"
+	where := "centred on the visible page"
 	if v.Align != "centre" {
 		where = "at the " + v.Align
 	}

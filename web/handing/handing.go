@@ -26,7 +26,7 @@ var files embed.FS
 // Screen is the value that the list of screens has.
 func Screen() station.Screen {
 	return station.Screen{
-		Name: "handing", Title: "Hand out several", Files: files,
+		Name: "handing", Title: "Export several", Files: files,
 		Routes: func(r station.Router, h station.Host) { (&screen{h}).routes(r) },
 	}
 }
@@ -95,12 +95,12 @@ func asked(r *http.Request) (desk.Handing, error) {
 		}
 	}
 	if len(h.Documents) > mostIDs {
-		return h, step.Refuse("up to %s are handed out at once", step.Count(mostIDs, "document"))
+		return h, step.Refuse("you can export up to %s at once", step.Count(mostIDs, "document"))
 	}
 	if p := r.FormValue("pattern"); p != "" {
 		var err error
 		if h.Pattern, err = naming.Parse([]byte(p)); err != nil {
-			return h, step.Refuse("the names can't be made: %v", err)
+			return h, step.Refuse("the names can’t be created: %v", err)
 		}
 	}
 	if r.FormValue("into") == "zip" {
@@ -130,7 +130,7 @@ func (s *screen) show(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	v := &view{Around: s.Screen(r, "Hand out"), IDs: r.FormValue("id"), Fields: fields(), Made: s.made(r)}
+	v := &view{Around: s.Screen(r, "Export"), IDs: r.FormValue("id"), Fields: fields(), Made: s.made(r)}
 	if text := r.FormValue("failed"); text != "" {
 		_ = json.Unmarshal([]byte(text), &v.Failed)
 	}
@@ -202,7 +202,7 @@ func (s *screen) handOut(w http.ResponseWriter, r *http.Request) error {
 	}
 	h.RequestID = station.RequestID(r.FormValue("_request"), fmt.Sprintf("%+v", h))
 	ids := r.FormValue("id")
-	work := s.Desk().Start(h.Person, "Handing out", func(ctx context.Context, w *desk.Work) (any, error) {
+	work := s.Desk().Start(h.Person, "Exporting", func(ctx context.Context, w *desk.Work) (any, error) {
 		out, err := s.Desk().HandOutMany(desk.FromSame(ctx, r.Context()), w, h)
 		if err != nil {
 			return nil, err

@@ -24,7 +24,7 @@ export function start() {
     const zip = form.elements.into.value === "zip";
     el("asks-place").hidden = t.dataset.asks === "0";
     const asks = Number(t.dataset.asks) > 0 && !form.elements["as-it-is"].checked;
-    el("handing-do").textContent = `Hand out ${count(zip ? n : n - wrong, "file")}${zip ? " in a zip" : ""}`;
+    el("handing-do").textContent = `Export ${count(zip ? n : n - wrong, "file")}${zip ? " in a zip" : ""}`;
     el("handing-do").disabled = (zip && wrong > 0) || n - wrong === 0 || asks;
   }
 

@@ -24,7 +24,7 @@ func Screen() station.Screen {
 		Routes: func(r station.Router, h station.Host) { (&screen{h, h.Desk()}).routes(r) },
 		Places: []station.Place{
 			{Text: "People", Words: "people users team invite roles administrator member reader password", URL: "/people", Act: desk.ActAdminister},
-			{Text: "The record", Words: "record log audit history who did what", URL: "/people/record", Act: desk.ActAdminister},
+			{Text: "Activity log", Words: "record log audit history who did what", URL: "/people/record", Act: desk.ActAdminister},
 		},
 	}
 }
@@ -113,7 +113,7 @@ func (s *screen) invite(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.list(w, r, &station.Message{Text: "The address is below. It is shown only now: copy it and give it to " + who(r.FormValue("for")) + ". It works once, within three days."}, address(r, token))
+	return s.list(w, r, &station.Message{Text: "Copy the link below and give it to " + who(r.FormValue("for")) + ". It is shown only once, and works once within three days."}, address(r, token))
 }
 
 func who(name string) string {
@@ -127,7 +127,7 @@ func (s *screen) void(w http.ResponseWriter, r *http.Request) error {
 	if err := s.desk.Void(r.Context(), station.Person(r).ID, r.FormValue("number")); err != nil {
 		return err
 	}
-	return s.list(w, r, &station.Message{Text: "That address does not work any more."}, "")
+	return s.list(w, r, &station.Message{Text: "That link no longer works."}, "")
 }
 
 type personView struct {
@@ -178,7 +178,7 @@ func (s *screen) setRole(w http.ResponseWriter, r *http.Request) error {
 		http.Redirect(w, r, "/", http.StatusSeeOther)
 		return nil
 	}
-	return s.person(w, r, &station.Message{Text: "The role is " + string(role) + " now."}, "")
+	return s.person(w, r, &station.Message{Text: "Role changed to " + string(role) + "."}, "")
 }
 
 func (s *screen) reset(w http.ResponseWriter, r *http.Request) error {
@@ -186,7 +186,7 @@ func (s *screen) reset(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.person(w, r, &station.Message{Text: "The address is below. It is shown only now: whoever opens it within three days sets a new password, once. Until then the old one works."}, address(r, token))
+	return s.person(w, r, &station.Message{Text: "Copy the link below. It is shown only once, and works once within three days to set a new password. Until then the old password works."}, address(r, token))
 }
 
 func (s *screen) endSession(w http.ResponseWriter, r *http.Request) error {
@@ -212,7 +212,7 @@ type recordView struct {
 	around
 	Records []desk.Record
 	People  []desk.PersonView
-	Whats   []string
+	Whats   []whatView
 	Kept    desk.House
 	Asked   asked
 	More    string // the address of earlier lines
@@ -225,6 +225,16 @@ type asked struct {
 	What     string
 	Words    string
 	From, To string
+}
+
+// whatView is a kind of line that can be asked for.
+type whatView struct{ Value, Name string }
+
+func whats() (out []whatView) {
+	for _, w := range desk.Whats {
+		out = append(out, whatView{w, desk.WhatName(w)})
+	}
+	return out
 }
 
 // recordPart is how many lines are shown at a time.
@@ -243,12 +253,12 @@ func readAsked(r *http.Request) (asked, desk.RecordQuery, error) {
 		}
 		t, err := time.ParseInLocation("2006-01-02", d.text, time.Local)
 		if err != nil {
-			return a, q, step.Refuse("%q is no date: write it like 2026-11-26", d.text)
+			return a, q, step.Refuse("%q isn’t a date: type it like 2026-11-26", d.text)
 		}
 		*d.at = t.AddDate(0, 0, d.days)
 	}
 	if len(a.Words) > 200 {
-		return a, q, step.Refuse("what is looked for is longer than 200 letters")
+		return a, q, step.Refuse("the search text is longer than 200 characters")
 	}
 	return a, q, nil
 }
@@ -261,7 +271,7 @@ func (s *screen) showRecord(w http.ResponseWriter, r *http.Request, m *station.M
 		return err
 	}
 	me := station.Person(r).ID
-	v := recordView{around: s.around(r, "The record", "record", m, ""), Whats: desk.Whats, Asked: a}
+	v := recordView{around: s.around(r, "Activity log", "record", m, ""), Whats: whats(), Asked: a}
 	if v.Records, err = s.desk.Records(r.Context(), me, q); err != nil {
 		return err
 	}
@@ -291,7 +301,7 @@ func (s *screen) export(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	w.Header().Set("Content-Type", "text/csv; charset=utf-8")
-	w.Header().Set("Content-Disposition", fmt.Sprintf(`attachment; filename="record %s.csv"`, time.Now().Format("2006-01-02")))
+	w.Header().Set("Content-Disposition", fmt.Sprintf(`attachment; filename="activity log %s.csv"`, time.Now().Format("2006-01-02")))
 	return s.desk.ExportRecords(r.Context(), station.Person(r).ID, q, w)
 }
 
@@ -307,5 +317,5 @@ func (s *screen) keep(w http.ResponseWriter, r *http.Request) error {
 	if err := s.desk.Keep(r.Context(), station.Person(r).ID, desk.House{RecordDays: days("record"), BinDays: days("bin")}); err != nil {
 		return err
 	}
-	return s.showRecord(w, r, &station.Message{Text: "Kept so from now on."})
+	return s.showRecord(w, r, &station.Message{Text: "Saved."})
 }

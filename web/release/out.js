@@ -20,7 +20,7 @@ export function mount({ signal }) {
     if (mine !== asked || signal.aborted || !got.ok) return;
     const v = got.json();
     said.hidden = !v.taken;
-    said.textContent = v.taken ? `A file of this name was handed out before; nothing is overwritten. “${v.free}” is free.` : "";
+    said.textContent = v.taken ? `A file with this name was exported before and won’t be overwritten. “${v.free}” is available.` : "";
   }
   form.addEventListener("input", (e) => {
     if (e.target.name !== "name" && e.target.name !== "how") return;

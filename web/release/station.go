@@ -23,11 +23,11 @@ var files embed.FS
 // Station is the value that the list of stations has.
 func Station() station.Station {
 	return station.Station{
-		Path: "release", Name: "Release", Words: "hand out", Surface: station.Paper, Files: files, Routes: routes,
+		Path: "release", Name: "Release", Words: "export", Surface: station.Paper, Files: files, Routes: routes,
 		Jobs: []station.Job{{
-			Words: "hand out", Slip: "out.html", Module: "out.js", View: func(v *station.Visit) (any, error) { return outView(v.Request, v.Desk, v.Snapshot) },
-			Finds: []station.Find{{Text: "Hand out", Words: "hand out save export download release finish copy original replace"}},
-			Mends: []string{"signed"},
+			Words: "export", Slip: "out.html", Module: "out.js", View: func(v *station.Visit) (any, error) { return outView(v.Request, v.Desk, v.Snapshot) },
+			Finds: []station.Find{{Text: "Export", Words: "save export download release finish send copy original replace"}},
+			Fixes: []string{"signed"},
 		}},
 	}
 }
@@ -114,7 +114,7 @@ func handOut(h station.Host, w http.ResponseWriter, r *http.Request) error {
 		}
 		order.Seen = out.Snapshot.State.ID
 	}
-	work := d.Start(order.Person, "Handing out", func(ctx context.Context, w *desk.Work) (any, error) {
+	work := d.Start(order.Person, "Exporting", func(ctx context.Context, w *desk.Work) (any, error) {
 		out, err := d.HandOut(desk.FromSame(ctx, r.Context()), w, order)
 		if err != nil {
 			return nil, err

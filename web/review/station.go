@@ -21,7 +21,7 @@ var files embed.FS
 // Station is the value that the list of stations has.
 func Station() station.Station {
 	return station.Station{
-		Path: "review", Name: "Review", Words: "read, copy, mark text", Surface: station.Paper, Files: files, Routes: routes,
+		Path: "review", Name: "Review", Words: "read, copy, mark text", Surface: station.Paper, Zoom: "width", Files: files, Routes: routes,
 		Jobs: []station.Job{{
 			Words: "text", Slip: "text.html", Module: "text.js", Reads: true,
 			View:  func(*station.Visit) (any, error) { return colours, nil },
@@ -32,9 +32,9 @@ func Station() station.Station {
 			},
 			Keys: []station.Key{
 				{Keys: []string{"ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown"}, Act: "go", What: "through the text", Show: []string{"←", "→", "↑", "↓"}},
-				{Keys: []string{"Shift+ArrowLeft", "Shift+ArrowRight", "Shift+ArrowUp", "Shift+ArrowDown"}, Act: "extend", What: "select text on the way", Show: []string{"Shift", "arrow"}},
+				{Keys: []string{"Shift+ArrowLeft", "Shift+ArrowRight", "Shift+ArrowUp", "Shift+ArrowDown"}, Act: "extend", What: "select text while moving", Show: []string{"Shift", "arrow"}},
 				{Keys: []string{"g"}, Act: "grain", What: "by word, line, paragraph, column"},
-				{Keys: []string{"c"}, Act: "copy", What: "copy the selection"},
+				{Keys: []string{"Ctrl+c"}, Act: "copy", What: "copy the selection"},
 				{Keys: []string{"m"}, Act: "mark", What: "mark it"},
 				{Keys: []string{"Escape"}, Act: "cancel", What: "clear the selection"},
 			},
@@ -100,7 +100,7 @@ func frameText(d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
-	_, _ = fmt.Fprint(w, l.Copied(station.UnseenRect(g, frame[0], frame[1], frame[2], frame[3])))
+	_, _ = fmt.Fprint(w, l.Copied(station.InvisibleRect(g, frame[0], frame[1], frame[2], frame[3])))
 	return nil
 }
 
@@ -108,7 +108,7 @@ func frameText(d *desk.Desk, w http.ResponseWriter, r *http.Request) error {
 func fillMark(v *station.Visit, s step.Step) error {
 	m, ok := s.(*annotate.MarkText)
 	if !ok || len(m.Page.Keys) != 1 {
-		return step.Refuse("text is marked on one page at a time")
+		return step.Refuse("you can mark text on one page at a time")
 	}
 	var ranges [][2]int
 	for part := range strings.FieldsSeq(v.Request.FormValue("_words")) {

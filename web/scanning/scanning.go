@@ -180,7 +180,7 @@ type choices struct {
 
 type named struct{ Value, Name string }
 
-var colours = []named{{"Grayscale8", "gray"}, {"RGB24", "colour"}, {"BlackAndWhite1", "black and white"}}
+var colours = []named{{"Grayscale8", "greyscale"}, {"RGB24", "colour"}, {"BlackAndWhite1", "black and white"}}
 
 func (s *screen) choices(w http.ResponseWriter, r *http.Request) error {
 	v := choices{Scanner: station.FormID(r, "scanner"), Doc: station.FormID(r, "doc"), Folder: r.FormValue("folder")}
@@ -213,11 +213,11 @@ func (s *screen) choices(w http.ResponseWriter, r *http.Request) error {
 	}
 	switch st.Feeder {
 	case "ScannerAdfLoaded":
-		v.FeederSays, v.Loaded = "Paper lies in the feeder.", true
+		v.FeederSays, v.Loaded = "There is paper in the feeder.", true
 	case "ScannerAdfEmpty":
-		v.FeederSays = "The feeder is empty: put sheets in, or lay one on the glass."
+		v.FeederSays = "The feeder is empty: load sheets, or place one on the flatbed."
 	case "ScannerAdfJam", "ScannerAdfMispick", "ScannerAdfMultipickDetected":
-		v.FeederSays = "Paper is jammed in the feeder."
+		v.FeederSays = "There is a paper jam in the feeder."
 	case "ScannerAdfHatchOpen":
 		v.FeederSays = "A lid of the scanner is open."
 	}
@@ -236,7 +236,7 @@ func (s *screen) look(w http.ResponseWriter, r *http.Request) error {
 	if kind := http.DetectContentType(data); kind == "image/jpeg" || kind == "image/png" {
 		w.Header().Set("Content-Type", kind)
 	} else {
-		return step.Refuse("the scanner sent something that is no picture")
+		return step.Refuse("the scanner sent data that isn’t a picture")
 	}
 	_, _ = w.Write(data)
 	return nil
@@ -289,7 +289,7 @@ func (s *screen) start(w http.ResponseWriter, r *http.Request) error {
 	}
 	for _, name := range strings.Fields(r.FormValue("then")) {
 		if name != "straighten" && name != "recognize" {
-			return step.Refuse("“%s” is nothing that can be done to scanned pages", name)
+			return step.Refuse("“%s” can’t be done to scanned pages", name)
 		}
 		in.Then = append(in.Then, name)
 	}
@@ -304,7 +304,7 @@ func (s *screen) start(w http.ResponseWriter, r *http.Request) error {
 		if before := strings.TrimSpace(r.FormValue("before")); before != "" {
 			at, err := step.EvalIn(snap.PDF, before)
 			if err != nil || len(at) != 1 {
-				return step.Refuse("“%s” is not one page of this document", before)
+				return step.Refuse("“%s” isn’t a page of this document", before)
 			}
 			in.Before = snap.Pages()[at[0]].Key.String()
 		}

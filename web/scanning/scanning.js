@@ -18,7 +18,7 @@ export function start() {
     const img = box.querySelector("img");
     b.disabled = true;
     box.hidden = false;
-    box.dataset.said = "The glass is looked at …";
+    box.dataset.said = "Scanning a preview …";
     img.hidden = true;
     try {
       const got = await fetch(b.dataset.look);
@@ -30,7 +30,7 @@ export function start() {
       } else {
         const said = document.createElement("div");
         said.innerHTML = await got.text();
-        box.dataset.said = said.textContent.trim() || "The scanner could not look at the glass.";
+        box.dataset.said = said.textContent.trim() || "The scanner couldn’t scan a preview.";
       }
     } catch {
       box.dataset.said = "The connection was lost.";

@@ -112,7 +112,7 @@ func (s *Server) undoStep(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.answer(w, r, out, out.Undone+"; the steps after it stay.", true)
+	return s.answer(w, r, out, out.Undone+"; later steps are kept.", true)
 }
 
 // defaultBox is the longest side of a preview that asks for no size, in pixels.
@@ -128,7 +128,7 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {
 	var at step.Key
 	if k := r.FormValue("_page"); k != "" {
 		if at, err = step.ParseKey(k); err != nil {
-			return step.Refuse("%q names no page", k)
+			return step.Refuse("there is no page %q", k)
 		}
 	}
 	box := int(station.FormID(r, "_box"))

@@ -51,25 +51,25 @@ func status(err error) (int, string) {
 	case errors.As(err, &busy):
 		return http.StatusConflict, busy.Error() + "."
 	case errors.Is(err, raster.ErrTime), errors.Is(err, raster.ErrMemory):
-		return http.StatusUnprocessableEntity, "This page can't be drawn: " + err.Error() + "."
+		return http.StatusUnprocessableEntity, "This page can’t be shown: " + err.Error() + "."
 	case errors.As(err, &locked):
 		return http.StatusUnprocessableEntity, step.Sentence(locked.Sentence) + "."
 	case errors.As(err, &tooLarge):
-		return http.StatusRequestEntityTooLarge, "That is larger than what can be added at once."
+		return http.StatusRequestEntityTooLarge, "That is larger than you can add at once."
 	case errors.Is(err, desk.ErrMissing), errors.Is(err, fs.ErrNotExist):
-		return http.StatusNotFound, "It is not there, or not any more."
+		return http.StatusNotFound, "It doesn’t exist, or it has been deleted."
 	case errors.Is(err, desk.ErrSignIn), errors.Is(err, desk.ErrInvite), errors.Is(err, desk.ErrNobody):
 		return http.StatusUnauthorized, step.Sentence(err.Error()) + "."
 	case errors.Is(err, raster.ErrBusy):
-		return http.StatusServiceUnavailable, "Too many pages are waiting to be drawn. Try again in a moment."
+		return http.StatusServiceUnavailable, "The server is busy drawing pages. Try again in a moment."
 	case errors.Is(err, raster.ErrPage), errors.Is(err, raster.ErrDead):
-		return http.StatusUnprocessableEntity, "This page can't be drawn."
+		return http.StatusUnprocessableEntity, "This page can’t be shown."
 	case desk.NoSpace(err):
-		return http.StatusInsufficientStorage, "The disk that Glenrain keeps its files on is full, or can't be written to. Nothing was changed."
+		return http.StatusInsufficientStorage, "The server’s disk is full or can’t be written to. Nothing was changed."
 	case errors.Is(err, step.ErrPanic):
 		return http.StatusInternalServerError, "The step failed because of a fault in the program. The document is as it was."
 	}
-	return http.StatusInternalServerError, "Something went wrong in the program. Nothing was changed."
+	return http.StatusInternalServerError, "A fault in the program stopped this. Nothing was changed."
 }
 
 // fields gives the fields that an error is about.
@@ -84,7 +84,7 @@ func fields(err error) []step.FieldError {
 // fail answers an error: a screen, or for a part of one its sentence alone. A conflict on the desk shows the newest state.
 func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	if r.Context().Err() != nil { // most likely nobody waits for the answer any more: but whoever does must not take it for a good one
-		http.Error(w, "The request was broken off. Nothing was changed.", http.StatusBadRequest)
+		http.Error(w, "The request was interrupted. Nothing was changed.", http.StatusBadRequest)
 		return
 	}
 	code, sentence := status(err)
@@ -104,7 +104,7 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	var conflict *desk.Conflict
 	kept := r.FormValue("_keep") != "" // what was written stands in the page, and would be lost with it
 	if kept && errors.As(err, &conflict) {
-		sentence = "Somebody changed this page meanwhile, and the change was not done. What you wrote still stands here: copy it, and load the page anew."
+		sentence = "Someone else changed this page first, so your change wasn’t saved. Copy your text, then reload the page."
 	}
 	if !kept && errors.As(err, &conflict) && r.FormValue("_place") != "" && station.OnlyPart(r) {
 		shown := station.Shown{Snapshot: conflict.Head, Place: r.FormValue("_place"), Code: code, Message: &station.Message{Text: sentence, Problem: true}}
@@ -130,7 +130,7 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	s.mustRender(w, code, "shell", "problem", struct {
 		station.Around
 		Sentence string
-	}{s.around(r, "Not there"), sentence})
+	}{s.around(r, "Not found"), sentence})
 }
 
 func (s *Server) around(r *http.Request, title string) station.Around {
@@ -151,7 +151,7 @@ func (s *Server) render(w http.ResponseWriter, code int, set, name string, data 
 // mustRender is for answers to errors, behind which there is no other.
 func (s *Server) mustRender(w http.ResponseWriter, code int, set, name string, data any) {
 	if err := s.render(w, code, set, name, data); err != nil {
-		s.opt.Log.Error("a page could not be made", "page", name, "err", err)
-		http.Error(w, "Something went wrong in the program.", http.StatusInternalServerError)
+		s.opt.Log.Error("a page could not be built", "page", name, "err", err)
+		http.Error(w, "A fault in the program stopped this.", http.StatusInternalServerError)
 	}
 }

@@ -1,6 +1,7 @@
 package shell
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/http"
@@ -17,7 +18,7 @@ import (
 
 // hit is one line under the finder.
 type hit struct {
-	Kind string // "Action", "Page", "Place", "Document", "Text"
+	Kind string // "Action", "Page", "Place", "How to", "Document", "Text"
 	Text string
 	More string
 	Line []desk.TextPart // what stands around a match in a text
@@ -54,7 +55,7 @@ func (s *Server) find(w http.ResponseWriter, r *http.Request) error {
 		for _, sc := range s.opt.Screens {
 			for _, p := range sc.Places {
 				if (p.Act == "" || station.Person(r).Role.Allows(p.Act)) && allWords(p.Words+" "+strings.ToLower(p.Text), lower) {
-					hits = append(hits, hit{Kind: "Place", Text: p.Text, URL: p.URL})
+					hits = append(hits, hit{Kind: cmp.Or(p.Kind, "Place"), Text: p.Text, URL: p.URL})
 				}
 			}
 		}
@@ -92,7 +93,7 @@ func (s *Server) findPage(r *http.Request, doc uint, text string) (hits []hit) {
 	add := func(i int) {
 		said := "Go to page " + strconv.Itoa(i+1)
 		if labels != nil && labels[i] != strconv.Itoa(i+1) {
-			said = fmt.Sprintf("Go to page %s, the %d. of %d", labels[i], i+1, len(pages))
+			said = fmt.Sprintf("Go to page %s, number %d of %d", labels[i], i+1, len(pages))
 		}
 		hits = append(hits, hit{Kind: "Page", Text: said, URL: fmt.Sprintf("/desk/%d/%s?page=%s", doc, placeOf(st, j), pages[i].Key)})
 	}

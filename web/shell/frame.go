@@ -204,7 +204,7 @@ func (s *Server) mayDo(p *desk.Person, j *station.Job) bool {
 }
 
 func mends(st *station.Station, kind string) bool {
-	return slices.ContainsFunc(st.Jobs, func(j station.Job) bool { return slices.Contains(j.Mends, kind) })
+	return slices.ContainsFunc(st.Jobs, func(j station.Job) bool { return slices.Contains(j.Fixes, kind) })
 }
 
 func (s *Server) stop(st, here *station.Station, at *station.Job, ends []looseEnd) stop {
@@ -235,7 +235,7 @@ func (s *Server) looseEnds(snap *desk.Snapshot) []looseEnd {
 		}
 		for k := range s.opt.Stations {
 			st := &s.opt.Stations[k]
-			if n := slices.IndexFunc(st.Jobs, func(j station.Job) bool { return slices.Contains(j.Mends, f.Kind) }); n >= 0 {
+			if n := slices.IndexFunc(st.Jobs, func(j station.Job) bool { return slices.Contains(j.Fixes, f.Kind) }); n >= 0 {
 				out[i].Station, out[i].Job = st, &st.Jobs[n]
 				break
 			}
@@ -286,7 +286,7 @@ func (s *Server) trail(r *http.Request, snap *desk.Snapshot, place string, befor
 		steps = steps[:trailPart]
 		v.More = steps[trailPart-1].StateID
 	} else if made := snap.Document.Made; made.Of != "" {
-		v.Began = "Made from " + made.String()
+		v.Began = "Created from " + made.String()
 	} else {
 		v.Began = "Added"
 	}

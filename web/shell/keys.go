@@ -16,16 +16,16 @@ type keyGroup struct {
 }
 
 var everywhereKeys = keyGroup{"Everywhere", []station.Key{
-	{Keys: []string{"/"}, Act: "finder", What: "the finder: text, actions, pages, documents"},
-	{Keys: []string{"Ctrl+f"}, Act: "finder", What: "the same", Typing: true},
-	{Keys: []string{"?"}, Act: "keys", What: "these keys"},
+	{Keys: []string{"/"}, Act: "finder", What: "search text, actions, pages and documents"},
+	{Keys: []string{"Ctrl+f"}, Act: "finder", What: "search", Typing: true},
+	{Keys: []string{"?"}, Act: "keys", What: "show these keyboard shortcuts"},
 }}
 
-var deskKeys = keyGroup{"On the desk", []station.Key{
-	{Keys: []string{"u", "Ctrl+z"}, Act: "undo", What: "undo"},
-	{Keys: []string{"Shift+u", "Ctrl+Shift+z", "Ctrl+y"}, Act: "redo", What: "redo"},
+var deskKeys = keyGroup{"In a document", []station.Key{
+	{Keys: []string{"Ctrl+z"}, Act: "undo", What: "undo"},
+	{Keys: []string{"Ctrl+y", "Ctrl+Shift+z"}, Act: "redo", What: "redo"},
 	{Keys: []string{"e"}, Act: "reader", What: "reader's view and back"},
-	{Keys: []string{"1", "2", "3", "4", "5", "6", "7", "8", "9"}, Show: []string{"1", "…", "9"}, Act: "station", What: "to a station"},
+	{Keys: []string{"1", "2", "3", "4", "5", "6", "7", "8", "9"}, Show: []string{"1", "…", "9"}, Act: "station", What: "go to a station"},
 	{Keys: []string{"n"}, Act: "next-match", What: "next match in the text"},
 	{Keys: []string{"Shift+n"}, Act: "previous-match", What: "previous match"},
 	{Keys: []string{"PageDown"}, Act: "next-page", What: "next page"},
@@ -43,15 +43,15 @@ var surfaceKeys = map[station.Surface]keyGroup{
 		{Keys: []string{"Escape"}, Act: "end-matches", What: "close the search"},
 	}},
 	station.Board: {"Among the pages", []station.Key{
-		{Keys: []string{"ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown", "Home", "End"}, Act: "go", What: "from page to page", Show: []string{"←", "→", "↑", "↓", "Home", "End"}},
-		{Keys: []string{" "}, Act: "toggle", What: "select the page, or not"},
-		{Keys: []string{"Shift+ArrowLeft", "Shift+ArrowRight", "Shift+ArrowUp", "Shift+ArrowDown", "Shift+Home", "Shift+End"}, Act: "extend", What: "select on the way", Show: []string{"Shift", "arrow"}},
-		{Keys: []string{"a"}, Act: "all", What: "select all, or clear the selection"},
+		{Keys: []string{"ArrowLeft", "ArrowRight", "ArrowUp", "ArrowDown", "Home", "End"}, Act: "go", What: "move between pages", Show: []string{"←", "→", "↑", "↓", "Home", "End"}},
+		{Keys: []string{" "}, Act: "toggle", What: "select or deselect the page"},
+		{Keys: []string{"Shift+ArrowLeft", "Shift+ArrowRight", "Shift+ArrowUp", "Shift+ArrowDown", "Shift+Home", "Shift+End"}, Act: "extend", What: "extend the selection", Show: []string{"Shift", "arrow"}},
+		{Keys: []string{"Ctrl+a"}, Act: "all", What: "select all, or clear the selection"},
 		{Keys: []string{"Escape"}, Act: "none", What: "clear the selection"},
-		{Keys: []string{"b"}, Act: "select-again", What: "select again what was selected before"},
+		{Keys: []string{"b"}, Act: "select-again", What: "select the previous selection again"},
 		{Keys: []string{"+", "="}, Act: "larger", What: "larger pages", Show: []string{"+"}},
 		{Keys: []string{"-"}, Act: "smaller", What: "smaller pages"},
-		{Keys: []string{"o"}, Act: "look", What: "look at the page, large"},
+		{Keys: []string{"z"}, Act: "look", What: "enlarge the page"},
 	}},
 }
 
@@ -59,7 +59,7 @@ var surfaceKeys = map[station.Surface]keyGroup{
 func (s *Server) keys(st *station.Station, j *station.Job) []keyGroup {
 	var out []keyGroup
 	if len(j.Keys) > 0 {
-		out = append(out, keyGroup{"At " + st.Name, j.Keys})
+		out = append(out, keyGroup{"In " + st.Name, j.Keys})
 	}
 	return shown(append(out, surfaceKeys[st.Shows(j)], deskKeys, everywhereKeys))
 }

@@ -48,7 +48,7 @@ func (s *Server) region(w http.ResponseWriter, r *http.Request) error {
 		v[i] = n
 	}
 	if err != nil || serr != nil || !(scale > 0 && scale <= 40) || v[2] < 1 || v[3] < 1 || v[2] > 4000 || v[3] > 4000 {
-		return step.Refuse("this part of a page can't be drawn")
+		return step.Refuse("this part of the page can’t be shown")
 	}
 	pic, err := s.desk.Region(r.Context(), raster.Request{Scale: scale, Region: image.Rect(v[0], v[1], v[0]+v[2], v[1]+v[3]), Format: raster.Auto}, station.Person(r).ID, station.ID(r, "id"), key)
 	if err != nil {

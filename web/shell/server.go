@@ -244,7 +244,7 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 				return
 			}
 			if r.Method != http.MethodGet && r.Method != http.MethodHead {
-				http.Error(w, "You are not signed in any more.", http.StatusUnauthorized)
+				http.Error(w, "You are no longer signed in.", http.StatusUnauthorized)
 				return
 			}
 			http.Redirect(w, r, "/enter?to="+url.QueryEscape(r.URL.RequestURI()), http.StatusSeeOther)

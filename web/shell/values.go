@@ -26,7 +26,7 @@ func (s *Server) values(row *desk.Step) (fields []valueField, rest map[string]js
 	kinds := s.desk.Registry().Kinds()
 	at := slices.IndexFunc(kinds, func(k step.Kind) bool { return k.Name == row.Name })
 	if at < 0 {
-		return nil, nil, step.Refuse("this kind of step is not known any more")
+		return nil, nil, step.Refuse("this kind of step no longer exists")
 	}
 	st, err := s.desk.Registry().New(row.Name, json.RawMessage(row.Params))
 	if err != nil {
@@ -60,7 +60,7 @@ func (s *Server) values(row *desk.Step) (fields []valueField, rest map[string]js
 				v.Value = strings.TrimRight(v.Value, "0")
 			}
 			if strings.HasPrefix(f.Type, "length:") {
-				v.Value += "pt"
+				v.Value += " pt"
 			}
 		default:
 			simple = false
@@ -162,7 +162,7 @@ func (s *Server) changeStep(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.answer(w, r, out, out.Undone+"; the steps after it were done again.", true)
+	return s.answer(w, r, out, out.Undone+"; later steps were run again.", true)
 }
 
 // callState gives a state a name.
@@ -176,9 +176,9 @@ func (s *Server) callState(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	text := fmt.Sprintf("This state is called “%s” now: it can be gone back to, and compared with.", strings.TrimSpace(name))
+	text := fmt.Sprintf("Version named “%s”: you can return to it or compare with it.", strings.TrimSpace(name))
 	if strings.TrimSpace(name) == "" {
-		text = "The name of the state was taken away."
+		text = "Version name removed."
 	}
 	return s.show(w, r, station.Shown{Snapshot: snap, Place: r.FormValue("_place"), Message: &station.Message{Text: text}})
 }

@@ -48,7 +48,7 @@ func (s *Server) watch(w http.ResponseWriter, r *http.Request) error {
 	}
 	s.watchers.Unlock()
 	if many {
-		return step.Refuse("too many of your windows wait for changes already: this one shows them when it is loaded again")
+		return step.Refuse("you have too many windows open: reload this one to see changes")
 	}
 	defer func() {
 		s.watchers.Lock()

@@ -84,7 +84,7 @@ func SendPicture(w http.ResponseWriter, r *http.Request, data []byte, keep strin
 // SendUndrawn answers with a picture that says in the place of a page, or of its small picture, that it can't be drawn.
 func SendUndrawn(w http.ResponseWriter, small bool) error {
 	w.Header().Set("Content-Type", "image/svg+xml")
-	text := `<text x="70" y="98" text-anchor="middle" font-family="sans-serif" font-size="11" fill="#55645e">This page can't be drawn</text>`
+	text := `<text x="70" y="98" text-anchor="middle" font-family="sans-serif" font-size="11" fill="#55645e">This page can’t be shown</text>`
 	if small {
 		text = ""
 	}

@@ -20,8 +20,8 @@ func SeenPoint(g pdf.Geometry, x, y float64) (float64, float64) {
 	return math.Round(x*100) / 100, math.Round((h-y)*100) / 100
 }
 
-// UnseenRect takes a rectangle of the page as it is seen to default user space.
-func UnseenRect(g pdf.Geometry, x0, y0, x1, y1 float64) pdf.Rect {
+// InvisibleRect takes a rectangle of the page as it is seen to default user space.
+func InvisibleRect(g pdf.Geometry, x0, y0, x1, y1 float64) pdf.Rect {
 	_, h := g.Seen()
 	return draw.Upright(g).Bounds(pdf.Rect{X0: min(x0, x1), Y0: h - max(y0, y1), X1: max(x0, x1), Y1: h - min(y0, y1)})
 }
@@ -39,11 +39,11 @@ func Corners(g pdf.Geometry, q layout.Quad) [8]float64 {
 func Frame(text string) (f [4]float64, err error) {
 	parts := strings.Fields(text)
 	if len(parts) != 4 {
-		return f, step.Refuse("a frame has four numbers")
+		return f, step.Refuse("a frame needs four numbers")
 	}
 	for i, p := range parts {
 		if f[i], err = strconv.ParseFloat(p, 64); err != nil || math.IsNaN(f[i]) || math.Abs(f[i]) > 1e6 {
-			return f, step.Refuse("%q is no place on a page", p)
+			return f, step.Refuse("%q isn’t a place on the page", p)
 		}
 	}
 	return f, nil

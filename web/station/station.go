@@ -44,7 +44,7 @@ type Job struct {
 	Steps  []Form
 	Finds  []Find
 	Keys   []Key
-	Mends  []string // kinds of findings that are mended here
+	Fixes  []string // kinds of findings that are fixed here
 	Reads  bool     // text is read here: matches in it lead here
 	// Surface is what is shown of the document, where that is not what the station shows.
 	Surface Surface
@@ -127,6 +127,7 @@ func PageViews(s *desk.Snapshot) []PageView {
 
 // Place is an address that the finder knows everywhere.
 type Place struct {
+	Kind             string // as the finder says it; "Place" if empty
 	Text, Words, URL string
 	Act              desk.Act // only for those whose role allows it; for everybody if empty
 }

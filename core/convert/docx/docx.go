@@ -88,7 +88,7 @@ func Read(ctx context.Context, s *page.Sheet, r io.ReaderAt, size int64, paper p
 		return err
 	}
 	if p.Has("word/vbaProject.bin") {
-		s.Tell("Macros in it were not run, and are not in the result.")
+		s.Tell("Its macros were not run and are not in the result.")
 	}
 	s.CSS("body{%s}p{margin:0}ul,ol{margin:0;padding:0}li{margin:0}td,th{vertical-align:top;text-align:inherit;font-weight:inherit;overflow-wrap:break-word}h1,h2,h3,h4,h5,h6,p{margin:0;font-weight:inherit;font-size:inherit;font-style:inherit}.tab{white-space:pre;tab-size:36pt}.row{display:flex;gap:6pt}.row>:last-child{margin-left:auto}.notes{margin-top:14pt;border-top:.5pt solid #888;padding-top:4pt;font-size:85%%}",
 		d.css(runOnly(d.defaults), false))
@@ -319,7 +319,7 @@ func (d *reader) story(blocks []*pack.Node) error {
 			}
 			d.last = nil
 		case "altChunk":
-			d.s.Tell("A part that the file only names was left out.")
+			d.s.Tell("A linked part was left out.")
 		case "bookmarkStart":
 			d.bookmark(b)
 		case "oMathPara":
@@ -338,7 +338,7 @@ func (d *reader) writeNotes() error {
 	if len(d.noted) == 0 {
 		return nil
 	}
-	d.s.Tell("Footnotes stand at the end of the text, with links to and from them.")
+	d.s.Tell("Footnotes are at the end of the text, with links to and from them.")
 	d.s.Raw(`<section class="notes"><ol>`)
 	for i := 0; i < len(d.noted); i++ { // a note may have notes of its own
 		key := d.noted[i]

@@ -44,7 +44,7 @@ func (d *reader) running(sp *pack.Node, parts *[2][3]*pack.Node, rels *[2][3]map
 func (d *reader) pageRules(name string, p page.Paper, sp *pack.Node, parts [2][3]*pack.Node, rels [2][3]map[string]pack.Relation, first bool) {
 	format := map[string]string{"lowerRoman": "lower-roman", "upperRoman": "upper-roman", "lowerLetter": "lower-alpha", "upperLetter": "upper-alpha"}[sp.First("pgNumType").Attr("fmt")]
 	if start := sp.First("pgNumType").Attr("start"); start != "" && start != "1" {
-		d.s.Tell("Page numbers in headers and footers are counted from 1 on through the whole document, also where a section counts anew.")
+		d.s.Tell("Page numbers in headers and footers count from 1 through the whole document, even where a section restarts.")
 	}
 	boxes := func(kind int) string {
 		return d.pieces(parts[0][kind], rels[0][kind], format).Boxes("top", d.runStyle(parts[0][kind])) +

@@ -212,7 +212,7 @@ func (d *reader) bookmark(n *pack.Node) {
 
 // math writes the letters of a formula in a row.
 func (d *reader) math(n *pack.Node) {
-	d.s.Tell("Formulas are shown as their letters in a row.")
+	d.s.Tell("Formulas are shown as plain text.")
 	var walk func(*pack.Node, int)
 	walk = func(n *pack.Node, depth int) {
 		for _, k := range n.Nodes() {
@@ -462,7 +462,7 @@ func (w *inline) drawing(n *pack.Node) error {
 	src := d.s.Picture(data)
 	w.wrote = true
 	if src == "" {
-		d.s.Tell("Pictures of kinds that can't be shown (such as drawings in EMF or WMF) were left out: their descriptions stand in their places.")
+		d.s.Tell("Pictures in formats that can’t be shown (such as EMF or WMF) were replaced by their descriptions.")
 		if alt != "" {
 			d.s.Raw("<span>[", page.Escape(alt), "]</span>")
 		}

@@ -75,7 +75,7 @@ func Write(ctx context.Context, s *page.Sheet, name, text string, o Options) err
 		}
 		set.line(i+1, line)
 		if set.lines > maxLines {
-			return fmt.Errorf("it has over %d lines, long ones counted as often as they are wrapped, which is more than is set as a listing", maxLines)
+			return fmt.Errorf("it has over %d lines (wrapped lines included), the most that can be turned into pages", maxLines)
 		}
 	}
 	s.Raw("</pre>")

@@ -37,7 +37,7 @@ const (
 )
 
 // ErrFormat: the file is no mail.
-var ErrFormat = errors.New("it can't be read as an e-mail")
+var ErrFormat = errors.New("it can’t be read as an email")
 
 // message is what was found in a mail.
 type message struct {
@@ -70,7 +70,7 @@ func (m *message) part(h header, body io.Reader, depth int) error {
 		return err
 	}
 	if m.parts++; m.parts > maxParts || depth > maxDepth {
-		return errors.New("it has more parts than any honest mail")
+		return errors.New("it has more parts than can be opened")
 	}
 	kind, params, err := mime.ParseMediaType(h.Get("Content-Type"))
 	if err != nil {
@@ -196,7 +196,7 @@ func Write(ctx context.Context, s *page.Sheet, r io.Reader, p page.Paper) error 
 	s.Title = decoded(m.header.Get("Subject"))
 	title := s.Title
 	if title == "" {
-		title = "An e-mail without a subject"
+		title = "An email without a subject"
 	}
 	s.CSS("h1{font-size:15pt!important}table.head{font-size:9.5pt;margin-bottom:14pt}table.head th,table.head td{border:0;background:none;padding:1pt 8pt 1pt 0}")
 	s.Raw("<h1>", page.Escape(title), `</h1><table class="head">`)

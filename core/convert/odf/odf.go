@@ -81,7 +81,7 @@ func open(ctx context.Context, s *page.Sheet, r io.ReaderAt, size int64) (*docum
 	}
 	d.body = content.First("body")
 	if hasMacros(p) {
-		s.Tell("Macros in it were not run, and are not in the result.")
+		s.Tell("Its macros were not run and are not in the result.")
 	}
 	s.Title = strings.TrimSpace(meta.First("meta", "title").Words())
 	s.Lang = strings.TrimSpace(meta.First("meta", "language").Words())

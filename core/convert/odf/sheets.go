@@ -263,10 +263,10 @@ func (r *rowReader) cell(c *pack.Node, at int) (out table.Cell, something bool, 
 				return out, false, err
 			}
 			r.h.Figures = append(r.h.Figures, table.Figure{Data: data, Alt: cmp.Or(strings.TrimSpace(f.First("desc").Words()), strings.TrimSpace(f.First("title").Words())), Width: pt(f.Attr("width"))})
-			w.s.Tell("Pictures of sheets stand after their tables.")
+			w.s.Tell("Pictures on sheets are placed after their tables.")
 		}
 		if f.First("object") != nil {
-			w.s.Tell("Charts were left out: their values stand in the cells.")
+			w.s.Tell("Charts were left out: their values are in the cells.")
 		}
 	}
 	return out, out.Text != "" || out.Cols > 1, nil

@@ -46,7 +46,7 @@ func Text(ctx context.Context, s *page.Sheet, r io.ReaderAt, size int64, paper p
 		return err
 	}
 	if len(t.notes) > 0 {
-		s.Tell("Footnotes stand at the end of the text, with links to and from them.")
+		s.Tell("Footnotes are at the end of the text, with links to and from them.")
 		s.Raw(`<section class="notes"><ol>`)
 		for i := 0; i < len(t.notes) && i < 20_000; i++ {
 			s.Raw("<li", page.Attr("id", "note-"+strconv.Itoa(i+1)), ">")
@@ -259,7 +259,7 @@ func (t *text) frame(n *pack.Node, depth int) error {
 		}
 	}
 	if n.First("image") != nil {
-		t.s.Tell("Pictures of kinds that can't be shown (such as drawings in SVM, EMF or WMF) were left out: their descriptions stand in their places.")
+		t.s.Tell("Pictures in formats that can’t be shown (such as SVM, EMF or WMF) were replaced by their descriptions.")
 		if alt != "" {
 			t.s.Raw("<span>[", page.Escape(alt), "]</span>")
 		}

@@ -20,11 +20,11 @@ import (
 
 // Why a package can't be read.
 var (
-	ErrDamaged = errors.New("the file is damaged: what is in it can't be read")
+	ErrDamaged = errors.New("the file is damaged: its contents can’t be read")
 	ErrLocked  = errors.New("the file is locked with a password by the program that wrote it: remove the password there first")
-	ErrTooMuch = errors.New("the file unpacks to more than any honest file")
-	ErrTooDeep = errors.New("the file nests its elements more deeply than any honest file")
-	ErrTooMany = errors.New("the file has more in it than can be turned into pages")
+	ErrTooMuch = errors.New("the file unpacks to more than can be opened")
+	ErrTooDeep = errors.New("the file’s elements are nested too deeply to open safely")
+	ErrTooMany = errors.New("the file has too much content to turn into pages")
 )
 
 // Limits.

@@ -90,7 +90,7 @@ const (
 
 // Why HTML is not set.
 var (
-	ErrDeep = errors.New("it nests its elements more deeply than any honest file")
+	ErrDeep = errors.New("its elements are nested too deeply to open safely")
 	ErrMany = errors.New("it has more elements than can be set as pages")
 )
 
@@ -332,7 +332,7 @@ func (w *writer) picture(n *html.Node) {
 		w.s.Raw(">")
 		return
 	}
-	w.s.Tell("Pictures that the file only names were left out: their descriptions stand in their places.")
+	w.s.Tell("Linked pictures were replaced by their descriptions.")
 	if alt != "" {
 		w.s.Raw("<span>[", page.Escape(alt), "]</span>")
 	}

@@ -137,7 +137,7 @@ func (h *Sheet) write(ctx context.Context, s *page.Sheet, no int, titled bool) e
 	if long {
 		s.Cut()
 		if h.Header.Untotal() || h.Footer.Untotal() {
-			s.Tell("In a table as long as this, headers and footers have the number of the page without how many there are.")
+			s.Tell("In a table this long, headers and footers show the page number without the total.")
 		}
 		defer s.Cut()
 	}

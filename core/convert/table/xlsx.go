@@ -23,7 +23,7 @@ func XLSX(ctx context.Context, s *page.Sheet, r io.ReaderAt, size int64, paper p
 		return nil, err
 	}
 	if p.Has("xl/vbaProject.bin") {
-		s.Tell("Macros in it were not run, and are not in the result.")
+		s.Tell("Its macros were not run and are not in the result.")
 	}
 	if p.Has("xl/workbook.bin") {
 		return nil, fmt.Errorf("it is a workbook in binary form (xlsb): save it as xlsx in the program that wrote it")
@@ -141,7 +141,7 @@ func (w *workbookReader) sheet(k *part, paper page.Paper, forced bool) (*Sheet, 
 	from, to := [2]int{0, 0}, k.last
 	if m, ok := area(w.names[k.name+"\x00Print_Area"]); ok {
 		from, to = [2]int{m[0], m[1]}, [2]int{min(m[2], max(k.last[0], m[0])), m[3]}
-		w.s.Tell("Of sheets that say which part is printed, only that part was set.")
+		w.s.Tell("Sheets with a print area show only that area.")
 	}
 	for _, m := range k.merged {
 		if m[0] <= k.last[0] && m[1] <= k.last[1] {
@@ -303,7 +303,7 @@ func (w *workbookReader) values(k *part, from, to [2]int) (map[int][]string, err
 		}
 	}
 	if failed > 0 {
-		w.s.Tell("Some formulas without a value could not be calculated: “?” stands in their cells.")
+		w.s.Tell("Some formulas could not be calculated: their cells show “?”.")
 	}
 	return out, nil
 }
@@ -372,7 +372,7 @@ func (w *workbookReader) pictures(k *part, h *Sheet) error {
 		}
 		for _, anchor := range d.Nodes() {
 			if anchor.Find("chart") != nil {
-				w.s.Tell("Charts were left out: their values stand in the cells.")
+				w.s.Tell("Charts were left out: their values are in the cells.")
 			}
 			pic := anchor.Find("pic")
 			if pic == nil {
@@ -385,7 +385,7 @@ func (w *workbookReader) pictures(k *part, h *Sheet) error {
 			about := pic.Find("cNvPr")
 			ext := pic.Find("xfrm").First("ext")
 			h.Figures = append(h.Figures, Figure{Data: data, Alt: cmp.Or(about.Attr("descr"), about.Attr("title")), Width: number(ext.Attr("cx")) / 12700})
-			w.s.Tell("Pictures of sheets stand after their tables.")
+			w.s.Tell("Pictures on sheets are placed after their tables.")
 		}
 	}
 	return nil

@@ -11,9 +11,17 @@ startFinder();
 document.addEventListener("click", (e) => {
   const opens = e.target.closest?.("[data-opens]");
   if (opens) el(opens.dataset.opens).showModal();
+  const unfolds = e.target.closest?.("[data-unfolds]");
+  if (unfolds) unfolds.setAttribute("aria-expanded", String(el(unfolds.dataset.unfolds).classList.toggle("unfolded")));
   const closes = e.target.closest?.("[data-closes]");
   if (closes) el(closes.dataset.closes).replaceChildren();
   for (const d of document.querySelectorAll("details.me[open], details.trail-do[open]")) if (!d.contains(e.target)) d.open = false;
+});
+
+// A box that is not ticked says no, and a field that may be empty says nothing.
+document.addEventListener("formdata", (e) => {
+  for (const box of e.target.querySelectorAll("input[data-no]:not(:checked, :disabled)")) e.formData.append(box.name, "no");
+  for (const f of e.target.querySelectorAll("input[data-optional]")) if (!f.value.trim()) e.formData.delete(f.name);
 });
 
 document.addEventListener("htmx:after:swap", () => {

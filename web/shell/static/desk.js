@@ -82,7 +82,7 @@ export function watch() {
     } else watched.get(doc)?.moved(seen);
   });
   source.addEventListener("gone", (e) => {
-    if (e.data === state.doc) say("This document was deleted, or is not for you any more.");
+    if (e.data === state.doc) say("This document was deleted, or you no longer have access to it.");
     else watched.get(e.data)?.gone();
     source.close();
   });
@@ -95,11 +95,11 @@ function refresh() {
     waiting = setTimeout(() => changedTo !== state.seen && refresh(), 700);
     return;
   }
-  const busy = document.querySelector(".drag-stack, .htmx-request, dialog[open], .amend-field") || [...el("slip").querySelectorAll("input, select, textarea")].some(changedByHand);
+  const busy = document.querySelector(".drag-stack, .htmx-request, dialog[open], .edit-field") || [...el("slip").querySelectorAll("input, select, textarea")].some(changedByHand);
   if (!busy) return newest();
-  const said = say("Somebody changed this document.");
+  const said = say("Someone changed this document.");
   if (!said) return;
-  const b = Object.assign(document.createElement("button"), { type: "button", className: "btn btn-link btn-sm", textContent: "Show the newest state" });
+  const b = Object.assign(document.createElement("button"), { type: "button", className: "btn btn-link btn-sm", textContent: "Show the latest version" });
   b.addEventListener("click", newest);
   said.append(b);
 }
@@ -110,7 +110,7 @@ async function newest() {
   const was = state.seen;
   const seen = { ...Object.fromEntries(new URL(location.href).searchParams), page: state.at };
   await window.htmx.ajax("GET", `/desk/${state.doc}/${state.place}?${new URLSearchParams(seen)}`, { target: "#swap", swap: "outerHTML" });
-  if (state.seen !== was && !el("message")?.textContent.trim()) say("Brought up to date: the document was changed.");
+  if (state.seen !== was && !el("message")?.textContent.trim()) say("Updated: the document has changed.");
 }
 
 // say puts a line where messages stand.

@@ -9,8 +9,8 @@ export function hidden(text) {
   return span;
 }
 
-// count writes a number with its noun: "1 page", "2,415 pages".
-export const count = (n, noun) => `${n.toLocaleString("en")} ${n === 1 ? noun : noun + "s"}`;
+// count writes a number with its noun: "1 page", "2,415 pages", "3 matches".
+export const count = (n, noun, plural = `${noun}s`) => `${n.toLocaleString("en")} ${n === 1 ? noun : plural}`;
 
 // plain is the words of what the server said in HTML.
 export const plain = (html) => new DOMParser().parseFromString(html, "text/html").body.textContent.trim();
@@ -40,7 +40,7 @@ export async function script(address) {
     setTimeout(() => {
       const said = document.createElement("div");
       said.className = "said problem";
-      said.append(Object.assign(document.createElement("p"), { textContent: "A part of this screen did not arrive. Load the page again." }));
+      said.append(Object.assign(document.createElement("p"), { textContent: "Part of this screen didn’t load. Reload the page." }));
       el("message")?.replaceChildren(said);
     }, 500);
     return null;

@@ -101,9 +101,9 @@ function where() {
   if (!active()) return;
   const { result, q } = search;
   const before = result.pages.slice(0, Math.max(0, search.page)).reduce((sum, p) => sum + p.hits, 0);
-  const all = result.hits.toLocaleString("en") + (result.more ? " and more" : "");
+  const more = result.more ? "more than " : "";
   el("found-where").textContent =
-    search.page < 0 ? `“${q}”: ${all} ${result.hits === 1 ? "match" : "matches"} on ${count(result.pages.length, "page")}` : `“${q}”: match ${(before + search.n + 1).toLocaleString("en")} of ${all}`;
+    search.page < 0 ? `“${q}”: ${more}${count(result.hits, "match", "matches")} on ${count(result.pages.length, "page")}` : `“${q}”: match ${(before + search.n + 1).toLocaleString("en")} of ${more}${result.hits.toLocaleString("en")}`;
 }
 
 // choose keeps which match is gone to, for the station that comes next.

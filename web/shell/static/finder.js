@@ -76,7 +76,7 @@ export function startFinder() {
     if (!result || mine !== asked) return;
     said.classList.toggle("problem", Boolean(result.problem));
     const n = result.hits ?? 0;
-    const parts = result.problem ? [] : [n ? `${n.toLocaleString("en")}${result.more ? " and more" : ""} ${n === 1 ? "match" : "matches"} on ${count(result.pages.length, "page")}` : "No matches in this document"];
+    const parts = result.problem ? [] : [n ? `${result.more ? "More than " : ""}${count(n, "match", "matches")} on ${count(result.pages.length, "page")}` : "No matches in this document"];
     if (result.said) parts.push(result.said);
     said.textContent = parts.join("; ");
     const rows = document.createDocumentFragment();

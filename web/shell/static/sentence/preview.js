@@ -66,7 +66,7 @@ export function startPreview(form, { paper, strip, signal, wants = () => true })
     for (const field of form.querySelectorAll("[aria-invalid]")) fieldError(field, "");
     if (!got.ok) {
       const left = got.bad ? showFieldErrors(JSON.parse(decodeURIComponent(got.bad)), form) : [got.text];
-      none(left.join(" ") || "One of the values can't be used.");
+      none(left.join(" ") || "One of the values isn’t valid.");
       return;
     }
     const { v, blob } = got;

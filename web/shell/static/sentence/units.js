@@ -27,5 +27,5 @@ export function nudge(text, by, unit = "pt") {
   const u = m[2].toLowerCase() || unit;
   const step = { pt: 0.5, mm: 1, cm: 0.1, in: 0.05 }[u] ?? 1;
   const v = Math.max(0, Number(m[1]) + by * step);
-  return `${Number(v.toFixed(3))}${m[2] || unit}`;
+  return `${Number(v.toFixed(3))} ${m[2] || unit}`;
 }

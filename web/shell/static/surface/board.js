@@ -364,7 +364,7 @@ export class Board extends Leaves {
     }
     const n = this.moving.length;
     if (this.target) {
-      const done = copy(this.target) ? (n === 1 ? "1 page is copied here" : `${n} pages are copied here`) : n === 1 ? "1 page comes here" : `${n} pages come here`;
+      const done = copy(this.target) ? (n === 1 ? "1 page will be copied here" : `${n} pages will be copied here`) : n === 1 ? "1 page will move here" : `${n} pages will move here`;
       this.target.markAt(this.target.before, done);
       const other = copy(this.target) ? "move" : "copy";
       this.word.textContent = `${copy(this.target) ? "Copy" : "Move"} ${count(n, "page")} (Ctrl: ${other})`;

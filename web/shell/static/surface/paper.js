@@ -3,7 +3,7 @@
 import { el } from "../dom.js";
 import { answersTo } from "../keys.js";
 import { bounds, scaled } from "../geometry.js";
-import { state, index, page, picture, box, on, emit } from "../state.js";
+import { state, index, page, picture, box, on, emit, look } from "../state.js";
 
 const scales = [0.35, 0.5, 0.67, 0.8, 1, 1.25, 1.5, 2, 2.5, 3, 4]; // of 96 dpi
 const full = 96 / 72;
@@ -29,6 +29,7 @@ export class Paper {
     answersTo("zoom-width", () => this.set("width"), signal);
     on("look", () => this.show(), signal);
     on("resized", () => this.show(), signal);
+    this.view.addEventListener("wheel", (e) => this.wheel(e), { passive: false, signal });
     signal.addEventListener("abort", () => this.blob && URL.revokeObjectURL(this.blob), { once: true });
   }
 
@@ -43,7 +44,9 @@ export class Paper {
   }
 
   frame(p) {
-    const s = scaled(this.how, p.w, p.h, this.view.clientWidth - 268, this.view.clientHeight - 34);
+    const beside = this.view.clientWidth <= 600 ? 14 : this.how === "width" ? 116 : 204; // the margin with its notes, which lies over the page where there is little room
+    this.view.dataset.fit = this.how;
+    const s = scaled(this.how, p.w, p.h, this.view.clientWidth - beside - 24, this.view.clientHeight - 17);
     this.now = { s, w: p.w * s, h: p.h * s };
     this.paper.style.width = `${this.now.w}px`;
     this.paper.style.height = `${this.now.h}px`;
@@ -51,7 +54,7 @@ export class Paper {
     this.layer.setAttribute("viewBox", `0 0 ${p.w} ${p.h}`);
     el("zoom-page").setAttribute("aria-pressed", String(this.how === "page"));
     el("zoom-width").setAttribute("aria-pressed", String(this.how === "width"));
-    el("zoom-now").textContent = `${Math.round((s / full) * 100)} %`;
+    el("zoom-now").textContent = `${Math.round((s / full) * 100)}%`;
     const n = index(state.at) + 1;
     const of = `${n.toLocaleString("en")} of ${state.pages.length.toLocaleString("en")}`;
     const label = state.called(n - 1);
@@ -59,10 +62,29 @@ export class Paper {
     this.view.setAttribute("aria-label", el("stage-where").textContent);
   }
 
+  // wheel goes on to the next page at the end of one, and back at its beginning: one page a turn, however long the wheel runs on.
+  wheel(e) {
+    if (e.ctrlKey || e.shiftKey || Math.abs(e.deltaY) < Math.abs(e.deltaX) || document.querySelector(".edit-field")) return;
+    const v = this.view;
+    const on = e.deltaY > 0;
+    const end = on ? v.scrollTop + v.clientHeight >= v.scrollHeight - 1 : v.scrollTop <= 0;
+    const scrolls = v.scrollHeight > v.clientHeight + 1;
+    const now = performance.now();
+    const still = now - (this.wheeled ?? 0) > 180; // the wheel rested: it came to the end before this turn
+    this.wheeled = now;
+    if (!end) return;
+    e.preventDefault();
+    const next = state.pages[index(state.at) + (on ? 1 : -1)];
+    if (!next || now - (this.turned ?? 0) < 350 || (scrolls && !still)) return;
+    this.turned = now;
+    look(next.key);
+    v.scrollTop = on ? 0 : v.scrollHeight;
+  }
+
   // preview shows a picture of a page as it would be: number of so many, w by h points.
   preview(blob, p) {
     this.frame(p);
-    el("stage-where").textContent = `Page ${p.number.toLocaleString("en")} of ${p.of.toLocaleString("en")}, as it will be`;
+    el("stage-where").textContent = `Page ${p.number.toLocaleString("en")} of ${p.of.toLocaleString("en")}, preview`;
     if (this.blob) URL.revokeObjectURL(this.blob);
     this.blob = URL.createObjectURL(blob);
     this.img.src = this.blob;
@@ -143,7 +165,7 @@ export class Paper {
     strong.textContent = at.title;
     note.append(strong, at.text);
     this.margin.append(note);
-    note.style.top = `${Math.max(0, Math.min(at.y * this.now.s - 4, this.now.h - 44))}px`;
+    note.style.top = `${Math.max(0, Math.min(at.y * this.now.s - 4, this.now.h - 60))}px`;
     if (!at.w) return;
     const r = document.createElementNS(svg, "rect");
     for (const [k, v] of Object.entries({ x: at.x - 4, y: at.y - 3, width: at.w + 8, height: at.h + 6, rx: 3, class: "spot" })) r.setAttribute(k, v);

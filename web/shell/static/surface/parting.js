@@ -5,11 +5,11 @@ let at = 50; // hundredths of the width; it stays where it was put
 
 // startParting lays another picture over that of the page, left of the edge: of the page as it is while a preview is shown; or what before
 // gives, an address, or nothing where there is none. words name the two sides. It gives a function that brings it up to date.
-export function startParting(paper, signal, { before: other, words = ["as it is", "as it will be"] } = {}) {
+export function startParting(paper, signal, { before: other, words = ["before", "after"] } = {}) {
   const before = Object.assign(document.createElement("img"), { alt: "", className: "before", draggable: false });
   const edge = Object.assign(document.createElement("div"), { className: "parting", tabIndex: 0 });
   edge.setAttribute("role", "slider");
-  edge.setAttribute("aria-label", `Edge between the page ${words[0]} and ${words[1]}`);
+  edge.setAttribute("aria-label", `Slider between ${words[0]} and ${words[1]}`);
   edge.setAttribute("aria-valuemin", "0");
   edge.setAttribute("aria-valuemax", "100");
   for (const [i, name] of ["was", "will"].entries()) edge.append(Object.assign(document.createElement("span"), { className: name, textContent: words[i] }));
@@ -21,7 +21,7 @@ export function startParting(paper, signal, { before: other, words = ["as it is"
     before.style.clipPath = `inset(0 ${100 - at}% 0 0)`;
     edge.style.left = `${at}%`;
     edge.setAttribute("aria-valuenow", String(Math.round(at)));
-    edge.setAttribute("aria-valuetext", `${Math.round(at)} % ${words[0]}`);
+    edge.setAttribute("aria-valuetext", `${Math.round(at)}% ${words[0]}`);
     edge.classList.toggle("at-left", at < 12);
     edge.classList.toggle("at-right", at > 88);
   };
