@@ -85,6 +85,9 @@ func TestZip(t *testing.T) {
 
 // A mail is a page with its text, and each of its attachments a document.
 func TestMailArrives(t *testing.T) {
+	if testing.Short() {
+		t.Skip("children do the work, which takes them long under the race detector")
+	}
 	d := newDesk(t)
 	mail := "From: rona@quay.example\r\nSubject: Readings\r\nContent-Type: multipart/mixed; boundary=b\r\n\r\n--b\r\nContent-Type: text/plain\r\n\r\nPlease see the readings.\r\n--b\r\nContent-Type: text/csv\r\nContent-Disposition: attachment; filename=\"levels.csv\"\r\n\r\ntime,level\r\n06:00,1.2\r\n--b--\r\n"
 	got := arriveEach(t, d, Arrival{Name: "Readings.eml"}, []byte(mail))
@@ -100,6 +103,9 @@ func TestMailArrives(t *testing.T) {
 
 // A guess can be changed later: the document is made anew of the file that came, and the old one waits in the Bin.
 func TestAgain(t *testing.T) {
+	if testing.Short() {
+		t.Skip("children do the work, which takes them long under the race detector")
+	}
 	d := newDesk(t)
 	was := arriveEach(t, d, Arrival{Name: "French.txt"}, []byte("S\xe9ance"))[0].Document
 	assert.Equal(t, "windows-1252", was.Made.Encoding)

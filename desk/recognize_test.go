@@ -110,6 +110,9 @@ func TestRecognizeStopped(t *testing.T) {
 
 // Several documents are recognized one after the other; one that can't be is told, and stops nothing.
 func TestRecognizeMany(t *testing.T) {
+	if testing.Short() {
+		t.Skip("children do the work, which takes them long under the race detector")
+	}
 	d := newDesk(t)
 	a, b := bring(t, d, "One.pdf", pile(t, 1)), bring(t, d, "Two.pdf", pile(t, 2))
 	text := bring(t, d, "Text.pdf", pdftest.Text(2))

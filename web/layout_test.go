@@ -28,6 +28,9 @@ func (o *office) zoom() (n int) {
 
 // The page has the room: a whole A4 page at 60 % of its size or more, its width where one reads and writes, and nothing is scrolled sideways.
 func TestPageHasTheRoom(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes its time")
+	}
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.go_("/desk/" + id + "/furnish")
@@ -40,11 +43,11 @@ func TestPageHasTheRoom(t *testing.T) {
 	}
 	for _, size := range [][2]int{{1280, 800}, {800, 600}, {800, 1000}, {390, 844}} {
 		o.page.MustSetViewport(size[0], size[1], 1, false)
-		for _, at := range []string{"/documents", "/documents/folders", "/desk/" + id + "/arrange", "/desk/" + id + "/edit", "/desk/" + id + "/edit/objects", "/desk/" + id + "/furnish", "/desk/" + id + "/release", "/people", "/people/record", "/help"} {
+		for _, at := range []string{"/documents", "/folders", "/desk/" + id + "/arrange", "/desk/" + id + "/edit", "/desk/" + id + "/edit/objects", "/desk/" + id + "/furnish", "/desk/" + id + "/release", "/people", "/people/record", "/help"} {
 			o.go_(at)
 			o.ready()
 			assert.LessOrEqual(t, o.page.MustEval(`() => document.documentElement.scrollWidth`).Int(), size[0], "%v %s", size, at)
-			if !testing.Short() && size[1] > 800 { // the other tests look at windows of 1280 by 800
+			if size[1] > 800 { // the other tests look at windows of 1280 by 800
 				o.accessible(fmt.Sprint(at, " at ", size[0]))
 			}
 		}
@@ -53,6 +56,9 @@ func TestPageHasTheRoom(t *testing.T) {
 
 // The wheel goes on to the next page at the end of one, a page a turn, and back.
 func TestWheelGoesOn(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes its time")
+	}
 	o := openOffice(t, false)
 	c := o.client()
 	c.signIn("isla")
@@ -95,6 +101,9 @@ func TestWheelGoesOn(t *testing.T) {
 
 // On a phone the page comes first: the stations are one list, the settings open from below; one searches and marks text there.
 func TestPhone(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes its time")
+	}
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.page.MustSetViewport(390, 844, 1, true)
@@ -140,6 +149,9 @@ func TestPhone(t *testing.T) {
 
 // Each job says how it is done: from its settings, from the search field, and each address in the text is one that there is.
 func TestHowTo(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes its time")
+	}
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.go_("/desk/" + id + "/arrange/split")
@@ -172,6 +184,9 @@ func TestHowTo(t *testing.T) {
 
 // Whoever has no documents is told how to begin.
 func TestEmptyDocuments(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it takes its time")
+	}
 	o := openOffice(t, false)
 	o.openBrowser()
 	o.signIn()
