@@ -2,10 +2,12 @@ package web
 
 import (
 	"bytes"
+	"compress/gzip"
 	"fmt"
 	"image"
 	"image/color"
 	"image/png"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -19,6 +21,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glenrain/core/pdf/pdftest"
+	"glenrain/demo"
+	"glenrain/desk"
 )
 
 // pointOn gives the place in the window of a place on the page that is shown, in points.
@@ -455,6 +459,34 @@ func TestSpelling(t *testing.T) {
 	o.wait(`() => document.querySelector("#spell-word").textContent === "dregded"`)
 	o.click("#spell-ignore")
 	o.wait(`() => ![...document.querySelectorAll("#spell-list button")].some((b) => b.textContent === "dregded")`)
+}
+
+// The settings of a step that was stored under an earlier name can be changed.
+func TestValuesOfAStepOfBefore(t *testing.T) {
+	packed, err := os.Open("../desk/testdata/earlier.tar.gz")
+	require.NoError(t, err)
+	defer packed.Close()
+	z, err := gzip.NewReader(packed)
+	require.NoError(t, err)
+	o := &office{t: t, dir: t.TempDir()}
+	_, err = desk.Restore(z, o.dir)
+	require.NoError(t, err)
+	o.start()
+	t.Cleanup(o.stop)
+	_, err = o.desk.AddPersonAs(t.Context(), desk.Administrator, "Petra Quill", "petra", demo.Password)
+	require.NoError(t, err)
+	c := o.client()
+	c.signIn("petra")
+	s, err := o.desk.Snapshot(t.Context(), 1)
+	require.NoError(t, err)
+	steps, err := o.desk.Trail(t.Context(), s, 0, 9)
+	require.NoError(t, err)
+	first := steps[len(steps)-1]
+	require.Equal(t, "amend-paragraph", first.Name)
+	code, body := c.get(fmt.Sprintf("/desk/1/trail/%d/values", first.ID))
+	require.Equal(t, http.StatusOK, code, body)
+	assert.Contains(t, body, "first of November")
+	assert.Contains(t, body, "move text below down", "values of an enum have labels")
 }
 
 // What changed is listed and shown; values of an earlier step are changed, a state gets a name and is gone back to.

@@ -123,7 +123,7 @@ func (i *Invalid) Error() string { return i.Fields[0].Sentence }
 // field can say, before the values are held against their ranges. Parameters that can't be read, or are out of range, are all
 // told at once, as *Invalid.
 func (g *Registry) Read(name string, values map[string][]string, fill func(Step) error) (Step, error) {
-	k, ok := g.kind(name)
+	k, ok := g.Kind(name)
 	if !ok {
 		return nil, Refuse("there is no step named %q", name)
 	}

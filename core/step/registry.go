@@ -45,8 +45,8 @@ func NewRegistry(hooks []Hook, kinds ...Kind) *Registry {
 // Kinds gives all kinds, in the order they were registered.
 func (g *Registry) Kinds() []Kind { return g.kinds }
 
-// kind gives the kind of that name, of today or of before.
-func (g *Registry) kind(name string) (Kind, bool) {
+// Kind gives the kind of that name, of today or of before.
+func (g *Registry) Kind(name string) (Kind, bool) {
 	for _, k := range g.kinds {
 		if k.Name == name || slices.Contains(k.Was, name) {
 			return k, true
@@ -57,37 +57,37 @@ func (g *Registry) kind(name string) (Kind, bool) {
 
 // Slow reports whether the step of that name is to be run in the background.
 func (g *Registry) Slow(name string) bool {
-	k, _ := g.kind(name)
+	k, _ := g.Kind(name)
 	return k.Slow
 }
 
 // Parts reports whether the work of the step of that name can be stopped with what is done kept.
 func (g *Registry) Parts(name string) bool {
-	k, _ := g.kind(name)
+	k, _ := g.Kind(name)
 	return k.Parts
 }
 
 // Comments reports whether the step of that name comments on a document.
 func (g *Registry) Comments(name string) bool {
-	k, _ := g.kind(name)
+	k, _ := g.Kind(name)
 	return k.Comment
 }
 
 // Title is what people call the step of that name.
 func (g *Registry) Title(name string) string {
-	k, _ := g.kind(name)
+	k, _ := g.Kind(name)
 	return cmp.Or(k.Title, Sentence(strings.ReplaceAll(name, "-", " ")))
 }
 
 // Has reports whether there is a step of that name.
 func (g *Registry) Has(name string) bool {
-	_, ok := g.kind(name)
+	_, ok := g.Kind(name)
 	return ok
 }
 
 // New reads the parameters of the step of that name. Unknown fields are refused.
 func (g *Registry) New(name string, params json.RawMessage) (Step, error) {
-	k, ok := g.kind(name)
+	k, ok := g.Kind(name)
 	if !ok {
 		return nil, Refuse("there is no step named %q", name)
 	}

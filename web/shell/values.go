@@ -23,9 +23,8 @@ type valueField struct {
 
 // values gives the parameters of a step that can be written in a field; the others, lists of many things, stay as they are.
 func (s *Server) values(row *desk.Step) (fields []valueField, rest map[string]json.RawMessage, err error) {
-	kinds := s.desk.Registry().Kinds()
-	at := slices.IndexFunc(kinds, func(k step.Kind) bool { return k.Name == row.Name })
-	if at < 0 {
+	kind, ok := s.desk.Registry().Kind(row.Name)
+	if !ok {
 		return nil, nil, step.Refuse("this kind of step no longer exists")
 	}
 	st, err := s.desk.Registry().New(row.Name, json.RawMessage(row.Params))
@@ -40,7 +39,7 @@ func (s *Server) values(row *desk.Step) (fields []valueField, rest map[string]js
 	if err := json.Unmarshal(now, &rest); err != nil {
 		return nil, nil, err
 	}
-	for _, f := range kinds[at].Describe().Fields {
+	for _, f := range kind.Describe().Fields {
 		v := valueField{Name: f.Name, Meaning: f.Meaning, Options: f.OneOf, YesNo: f.Type == "yes or no"}
 		simple := writable(f)
 		raw, has := rest[f.Name]
@@ -82,9 +81,8 @@ func (s *Server) changeable(row *desk.Step) bool {
 	if known, ok := s.hasValues.Load(row.Name); ok {
 		return known.(bool)
 	}
-	kinds := s.desk.Registry().Kinds()
-	at := slices.IndexFunc(kinds, func(k step.Kind) bool { return k.Name == row.Name })
-	has := at >= 0 && slices.ContainsFunc(kinds[at].Describe().Fields, func(f step.Field) bool { return !f.Names && writable(f) })
+	kind, ok := s.desk.Registry().Kind(row.Name)
+	has := ok && slices.ContainsFunc(kind.Describe().Fields, func(f step.Field) bool { return !f.Names && writable(f) })
 	s.hasValues.Store(row.Name, has)
 	return has
 }
