@@ -32,6 +32,7 @@ function table() {
 export function press(e) {
   const name = combination(e);
   const inField = typing(e.target);
+  if (name === "Ctrl+c" && !inField && !getSelection().isCollapsed) return false; // text of the screen that is selected is the browser's to copy
   for (const line of table()) {
     if (!line.act || !line.keys.includes(name) || (inField && !line.typing)) continue;
     for (const f of answers.get(line.act) ?? []) {
