@@ -227,7 +227,7 @@ func (d *Desk) Keep(ctx context.Context, person uint, h House) error {
 	}
 	switch {
 	case h.RecordDays < 30 || h.RecordDays > 3650:
-		return step.Refuse("the record is kept for 30 to 3,650 days")
+		return step.Refuse("the activity log can be kept for 30 to 3,650 days")
 	case h.BinDays < 0 || h.BinDays > 3650:
 		return step.Refuse("documents can stay in the Bin for up to 3,650 days; 0 keeps them until someone deletes them for good")
 	}
