@@ -111,7 +111,7 @@ func Convert(ctx context.Context, in Conversion) (*Converted, error) {
 	for try := 0; ; try++ {
 		err = askOnce(ctx, question{Conversion: &in}, limits{convertMemory, convertHeap, cpu, 4 * cpu}, answers)
 		end()
-		if try >= mostTries || ctx.Err() != nil || !errors.Is(err, child.ErrCrowded) && !errors.Is(err, child.ErrDead) {
+		if ctx.Err() != nil || !child.Again(err, try) {
 			break
 		}
 	}

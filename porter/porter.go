@@ -142,6 +142,8 @@ func stopped(err error) error {
 		return &Stopped{"reading it took too long, so it was stopped"}
 	case errors.Is(err, child.ErrMemory), errors.Is(err, child.ErrCrowded):
 		return &Stopped{"reading it took too much memory, so it was stopped"}
+	case errors.Is(err, child.ErrEnded):
+		return &Stopped{"reading it was stopped from outside, several times"}
 	case errors.Is(err, child.ErrDead):
 		return &Stopped{"reading it failed because of a fault: the file is damaged in an unknown way"}
 	}
@@ -156,17 +158,13 @@ func cpuFor(size int64) time.Duration {
 // turns lets a few files be read at a time, and some more for those who have none being read.
 var turns = child.NewTurns(2, 2)
 
-// mostTries is how often a question is asked again whose child ended by itself, or since others took too much memory: the file may not
-// be to blame.
-const mostTries = 2
-
 // ask starts a child for one question and gives what it answers to put, until the end; begin is called before each
 // try, whose answers begin anew.
 func ask(ctx context.Context, q question, l limits, begin func(), put func(answer) error) error {
 	for try := 0; ; try++ {
 		begin()
 		err := askOnce(ctx, q, l, func(_ *asked, a answer) error { return put(a) })
-		if try < mostTries && (errors.Is(err, child.ErrCrowded) || errors.Is(err, child.ErrDead)) && ctx.Err() == nil {
+		if ctx.Err() == nil && child.Again(err, try) {
 			continue
 		}
 		return stopped(err)

@@ -186,7 +186,7 @@ func TestKilledWhileReading(t *testing.T) {
 	require.NoError(t, Read(t.Context(), Reading{Parts: []raster.Part{{Data: base}}, Pages: pdftest.Refs(t, pdftest.Open(t, base))}, func(list []Text) error { got = append(got, list...); return nil }))
 	require.Len(t, got, 4000, "each once, also where it was begun anew")
 	assert.Equal(t, "Page 3999", got[3998].Reading)
-	for why, words := range map[error]string{child.ErrTime: "took too long", child.ErrMemory: "too much memory", child.ErrCrowded: "too much memory", child.ErrDead: "because of a fault", io.EOF: "EOF"} {
+	for why, words := range map[error]string{child.ErrTime: "took too long", child.ErrMemory: "too much memory", child.ErrCrowded: "too much memory", child.ErrDead: "because of a fault", child.ErrEnded: "from outside", io.EOF: "EOF"} {
 		assert.ErrorContains(t, stopped(why), words)
 	}
 	assert.Less(t, cpuFor(1<<10), cpuFor(100<<20))

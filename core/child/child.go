@@ -24,7 +24,21 @@ var (
 	ErrMemory  = errors.New("it took too much memory and was stopped")
 	ErrDead    = errors.New("it stopped by a fault")
 	ErrCrowded = errors.New("it was stopped because too much memory was in use")
+	// ErrEnded is an ErrDead that somebody else wanted: a signal that stops or kills, which no fault sends.
+	ErrEnded = fmt.Errorf("%w: it was ended by a signal", ErrDead)
 )
+
+// Again reports whether what a child was asked may be asked again, of another one, after so many tries before: what it was asked may not be to blame. A fault
+// comes again most times; a signal from outside may hit anyone.
+func Again(err error, tries int) bool {
+	switch {
+	case errors.Is(err, ErrEnded):
+		return tries < 10
+	case errors.Is(err, ErrDead), errors.Is(err, ErrCrowded):
+		return tries < 2
+	}
+	return false
+}
 
 // command is the hidden command that makes the program a child.
 const command = "child-process"
@@ -181,11 +195,23 @@ func (p *Process) Send(v any) error {
 	return nil
 }
 
+// reason tells why a child does not answer any more.
 func (p *Process) reason() error {
 	if why := p.why.Load(); why != nil {
 		return *why
 	}
-	return ErrDead
+	p.Kill()
+	s := p.cmd.ProcessState
+	if s == nil {
+		return ErrDead
+	}
+	if w, ok := s.Sys().(syscall.WaitStatus); !ok || !w.Signaled() || w.Signal() != syscall.SIGKILL && w.Signal() != syscall.SIGTERM {
+		return ErrDead
+	}
+	if p.limits.CPU > 0 && s.UserTime()+s.SystemTime() >= p.limits.CPU { // the system's limit, which kills too
+		return ErrTime
+	}
+	return ErrEnded
 }
 
 // Receive waits for an answer, no longer than limit. An error is one of the package's, or that of ctx; the child is no

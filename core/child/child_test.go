@@ -77,7 +77,7 @@ func TestLimits(t *testing.T) {
 		"out of time":      {Limits{}, "burn", 300 * time.Millisecond, ErrTime},
 		"out of processor": {Limits{Ask: 300 * time.Millisecond}, "burn", time.Minute, ErrTime},
 		"out of memory":    {Limits{Memory: 100 << 20}, "eat", time.Minute, ErrMemory},
-		"by the system":    {Limits{CPU: time.Second}, "burn", time.Minute, ErrDead},
+		"by the system":    {Limits{CPU: time.Second}, "burn", time.Minute, ErrTime},
 		"out of its stack": {Limits{Memory: 3 << 30}, "recurse", time.Minute, ErrDead},
 		"gone by its own":  {Limits{}, "exit", time.Minute, ErrDead},
 	} {
@@ -89,6 +89,7 @@ func TestLimits(t *testing.T) {
 			defer Together(640 << 20)
 			_, err := ask(t, c.limits, c.what, c.wait)
 			assert.ErrorIs(t, err, c.want)
+			assert.NotErrorIs(t, err, ErrEnded)
 		})
 	}
 	p, err := Start("nothing", Limits{})
@@ -107,7 +108,11 @@ func TestEndedFromOutside(t *testing.T) {
 		require.NoError(t, syscall.Kill(p.PID(), signal))
 		var got string
 		start := time.Now()
-		assert.ErrorIs(t, p.Receive(t.Context(), &got, time.Minute), ErrDead)
+		err = p.Receive(t.Context(), &got, time.Minute)
+		assert.ErrorIs(t, err, ErrEnded)
+		assert.ErrorIs(t, err, ErrDead)
+		assert.True(t, Again(err, 9))
+		assert.False(t, Again(err, 10))
 		assert.Less(t, time.Since(start), 10*time.Second)
 		p.Kill()
 	}

@@ -76,7 +76,7 @@ func (w *watch) run() {
 			}
 			if u.state == 'T' {
 				if w.all[p]++; w.all[p] > mostStopped {
-					p.end(ErrDead)
+					p.end(ErrEnded)
 				}
 			} else {
 				w.all[p] = 0

@@ -185,12 +185,10 @@ func (p *Pool) work(compiles bool) {
 				c, stale = nil, nil
 			}
 			// A child that ended by itself, or since others took too much, may not have done so for this page: it is asked for again.
-			if (errors.Is(err, ErrDead) || errors.Is(err, child.ErrCrowded)) && j.tries < mostTries && p.ctx.Err() == nil && p.again(j) {
+			if p.ctx.Err() == nil && child.Again(err, j.tries) && p.again(j) {
 				continue
 			}
-			if errors.Is(err, child.ErrCrowded) {
-				err = ErrMemory
-			}
+			err = named(err)
 			if !alive && p.ctx.Err() == nil && j.ctx.Err() == nil {
 				p.failed.put(j.req, err)
 			}
@@ -236,8 +234,18 @@ func (f *failed) put(r Request, err error) {
 	f.pages[failedPage{r.Source.Key, r.Page}] = failure{err, time.Now().Add(remembered)}
 }
 
-// mostTries is how often a page is asked for again whose child ended.
-const mostTries = 3
+// named gives why a picture was not drawn in this package's errors.
+func named(err error) error {
+	switch {
+	case errors.Is(err, child.ErrTime):
+		return ErrTime
+	case errors.Is(err, child.ErrMemory), errors.Is(err, child.ErrCrowded):
+		return ErrMemory
+	case errors.Is(err, child.ErrDead):
+		return ErrDead
+	}
+	return err
+}
 
 // again puts a job back into the queue, if there is room.
 func (p *Pool) again(j *job) bool {
@@ -292,12 +300,6 @@ func (c *process) ask(ctx context.Context, r Request, limit time.Duration) (pic 
 			err = c.Receive(ctx, &a, limit)
 		}
 		switch {
-		case errors.Is(err, child.ErrTime):
-			return pic, ErrTime, false
-		case errors.Is(err, child.ErrMemory):
-			return pic, ErrMemory, false
-		case errors.Is(err, child.ErrDead):
-			return pic, ErrDead, false
 		case err != nil:
 			return pic, err, false
 		case a.NeedParts:
