@@ -211,7 +211,16 @@ func (o *office) ready() {
 func (o *office) click(selector string) {
 	o.t.Helper()
 	o.ready()
-	o.page.MustElement(selector).MustClick()
+	for try := 0; ; try++ { // the part of the page that it stands in may be drawn again meanwhile
+		err := rod.Try(func() { o.page.Timeout(5 * time.Second).MustElement(selector).MustClick() })
+		if err == nil {
+			return
+		}
+		if try == 5 {
+			o.shot("failed")
+			o.t.Fatalf("%s can't be clicked: %v", selector, err)
+		}
+	}
 }
 
 func (o *office) press(keys ...input.Key) {

@@ -14,7 +14,7 @@ import (
 
 // Sheet is what a blank page is: its paper, and how it is ruled.
 type Sheet struct {
-	Paper   string      `json:"paper" enum:"like its neighbour,A3,A4,A5,A6,Letter,Legal,own size" help:"which paper"`
+	Paper   string      `json:"paper" enum:"like its neighbour,A3,A4,A5,A6,Letter,Legal,own size" labels:"like its neighbour=same as the neighbouring page,own size=custom size" help:"which paper"`
 	Turned  string      `json:"turned" enum:"portrait,landscape" help:"paper orientation, if it differs from the neighbouring page"`
 	Width   step.Length `json:"width,omitempty" min:"0" max:"14400" help:"width of a custom size"`
 	Height  step.Length `json:"height,omitempty" min:"0" max:"14400" help:"height of a custom size"`

@@ -18,7 +18,7 @@ import (
 // Crop is the step "crop".
 type Crop struct {
 	Pages  step.Pages  `json:"pages" required:"yes" help:"which pages"`
-	To     string      `json:"to" enum:"edges,print" help:"crop this much at each edge, or crop to the page content with some room around it"`
+	To     string      `json:"to" enum:"edges,print" labels:"edges=at the edges,print=to the content" help:"crop this much at each edge, or crop to the page content with some room around it"`
 	Left   step.Length `json:"left" min:"0" max:"14400" help:"how much to crop at the left of the visible page"`
 	Top    step.Length `json:"top" min:"0" max:"14400" help:"how much at the top"`
 	Right  step.Length `json:"right" min:"0" max:"14400" help:"how much at the right"`

@@ -15,7 +15,7 @@ import (
 // Duplicate is the step "duplicate".
 type Duplicate struct {
 	Pages step.Pages `json:"pages" required:"yes" help:"which pages"`
-	Where string     `json:"where" enum:"behind each,together" help:"each copy after its page, or all of them together"`
+	Where string     `json:"where" enum:"behind each,together" labels:"behind each=after each" help:"each copy after its page, or all of them together"`
 	To    step.Place `json:"to" help:"where to place them: before this page, or at the end"`
 }
 

@@ -21,7 +21,7 @@ type Insert struct {
 	Pages step.Pages     `json:"pages" help:"its pages"`
 	To    step.Place     `json:"to" help:"where: before this page, or at the end"`
 	Name  string         `json:"name,omitempty" help:"a name for the source in messages and bookmarks; its file name if empty"`
-	Marks string         `json:"bookmarks,omitempty" enum:"under one of its name,as they are,none" help:"where to place the source’s bookmarks"`
+	Marks string         `json:"bookmarks,omitempty" enum:"under one of its name,as they are,none" labels:"under one of its name=under its name" help:"where to place the source’s bookmarks"`
 	Moves string         `json:"transitions,omitempty" enum:"keep,drop" help:"transitions of pages and their actions on opening and closing: keep or drop"`
 }
 

@@ -14,11 +14,11 @@ import (
 // Paper is the step "paper": pages come to stand on paper of another size.
 type Paper struct {
 	Pages  step.Pages  `json:"pages" required:"yes" help:"which pages"`
-	Paper  string      `json:"paper" enum:"A3,A4,A5,A6,Letter,Legal,own size" help:"which paper"`
-	Turned string      `json:"turned" enum:"as the page,portrait,landscape" help:"paper orientation"`
+	Paper  string      `json:"paper" enum:"A3,A4,A5,A6,Letter,Legal,own size" labels:"own size=custom size" help:"which paper"`
+	Turned string      `json:"turned" enum:"as the page,portrait,landscape" labels:"as the page=same way up as the page" help:"paper orientation"`
 	Width  step.Length `json:"width,omitempty" min:"0" max:"14400" help:"width of a custom size"`
 	Height step.Length `json:"height,omitempty" min:"0" max:"14400" help:"height of a custom size"`
-	Fit    string      `json:"fit" enum:"scale,shrink only,keep" help:"whether the page is scaled to the paper, only reduced if it is too large, or keeps its size"`
+	Fit    string      `json:"fit" enum:"scale,shrink only,keep" labels:"shrink only=only if too large" help:"whether the page is scaled to the paper, only reduced if it is too large, or keeps its size"`
 	Margin step.Length `json:"margin" min:"0" max:"1000" help:"margin around a scaled page"`
 	Stands string      `json:"stands" enum:"middle,top left,top,top right,left,right,bottom left,bottom,bottom right" help:"where the page is on the paper"`
 }
@@ -99,7 +99,7 @@ type Binding struct {
 	Margin step.Length `json:"margin" min:"1" max:"400" help:"how much room"`
 	Edge   string      `json:"edge" enum:"left,right,top" help:"the bound edge of odd pages"`
 	Mirror bool        `json:"mirror" help:"even pages have it at the opposite edge, for printing on both sides"`
-	How    string      `json:"how" enum:"wider paper,move,make smaller" help:"enlarge the paper, move the page on its paper, or reduce the page to leave room"`
+	How    string      `json:"how" enum:"wider paper,move,make smaller" labels:"wider paper=enlarge the paper,make smaller=reduce the pages" help:"enlarge the paper, move the page on its paper, or reduce the page to leave room"`
 }
 
 // Apply makes room for binding.

@@ -22,11 +22,11 @@ type Sheets struct {
 	Columns int         `json:"columns" min:"1" max:"16" help:"columns of a grid"`
 	Rows    int         `json:"rows" min:"1" max:"16" help:"rows of a grid"`
 	Down    bool        `json:"down,omitempty" help:"down the columns, instead of along the rows"`
-	Fold    string      `json:"fold" enum:"one stack,sets" help:"fold all sheets of a booklet together, or in sets that are bound side by side"`
+	Fold    string      `json:"fold" enum:"one stack,sets" labels:"one stack=all sheets together" help:"fold all sheets of a booklet together, or in sets that are bound side by side"`
 	Set     int         `json:"set" min:"1" max:"64" help:"sheets in a set"`
 	RTL     bool        `json:"rtl,omitempty" help:"read the booklet, or each row, from right to left"`
-	Paper   string      `json:"paper" enum:"A3,A4,A5,Letter,Legal,as needed" help:"paper of the sheets; “as needed” fits the pages together"`
-	Turned  string      `json:"turned" enum:"as fits,portrait,landscape" help:"paper orientation"`
+	Paper   string      `json:"paper" enum:"A3,A4,A5,Letter,Legal,as needed" labels:"as needed=large enough for the pages" help:"paper of the sheets; “as needed” fits the pages together"`
+	Turned  string      `json:"turned" enum:"as fits,portrait,landscape" labels:"as fits=whichever fits" help:"paper orientation"`
 	Margin  step.Length `json:"margin" min:"0" max:"400" help:"margin of the sheet"`
 	Gap     step.Length `json:"gap" min:"0" max:"400" help:"gap between pages"`
 	Frame   bool        `json:"frame,omitempty" help:"a thin line around each page"`

@@ -291,7 +291,7 @@ func (Entry) TypeName() string {
 type Make struct {
 	Entries []Entry `json:"entries,omitempty" help:"the bookmarks, in order; the headings found if empty"`
 	Levels  int     `json:"levels" min:"1" max:"6" help:"the deepest heading level to use if no entries are given"`
-	How     string  `json:"how" enum:"replace all,behind the others" help:"replace existing bookmarks, or add after them"`
+	How     string  `json:"how" enum:"replace all,behind the others" labels:"behind the others=after the others" help:"replace existing bookmarks, or add after them"`
 }
 
 // Apply makes the bookmarks.

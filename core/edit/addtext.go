@@ -24,7 +24,7 @@ type AddText struct {
 	Width step.Length `json:"width,omitempty" min:"0" max:"14400" help:"its width; up to the margin if empty"`
 	Text  string      `json:"text,omitempty" help:"the text"`
 	Edits []Edit      `json:"edits,omitempty" help:"edits, in order"`
-	Align string      `json:"align,omitempty" enum:",left,right,centred,justified" help:"alignment"`
+	Align string      `json:"align,omitempty" enum:",left,right,centred,justified" labels:"=usual" help:"alignment"`
 	Lead  step.Length `json:"leading,omitempty" min:"0" max:"2000" help:"line spacing"`
 	Look
 }

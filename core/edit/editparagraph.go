@@ -24,9 +24,9 @@ type Paragraph struct {
 	Join  int        `json:"join,omitempty" names:"yes" min:"0" max:"50" help:"how many of the following paragraphs to join"`
 	Text  string     `json:"text,omitempty" help:"the new text"`
 	Edits []Edit     `json:"edits,omitempty" help:"edits, in order"`
-	Grow  string     `json:"grow,omitempty" enum:",push,tighten,fill" help:"if the text gets longer: push (move text below down), tighten (line spacing) or fill (use the space below); the first that works if empty"`
+	Grow  string     `json:"grow,omitempty" enum:",push,tighten,fill" labels:"=whichever works first,push=move text below down,tighten=tighten the line spacing,fill=use the space below" help:"if the text gets longer: push (move text below down), tighten (line spacing) or fill (use the space below); the first that works if empty"`
 
-	Align   string      `json:"align,omitempty" enum:",left,right,centred,justified" help:"alignment"`
+	Align   string      `json:"align,omitempty" enum:",left,right,centred,justified" labels:"=unchanged" help:"alignment"`
 	Leading step.Length `json:"leading,omitempty" min:"0" max:"2000" help:"line spacing"`
 	Above   step.Length `json:"above,omitempty" min:"0" max:"2000" help:"extra space above it"`
 	Width   step.Length `json:"width,omitempty" min:"0" max:"14400" help:"its width"`

@@ -19,17 +19,17 @@ type ChangePicture struct {
 	Page       step.Pages `json:"page" required:"yes" help:"the page it is on"`
 	Picture    int        `json:"picture" names:"yes" min:"0" help:"the picture’s number on the page, counted from 0"`
 	Everywhere bool       `json:"everywhere,omitempty" help:"change every copy in the document; if no, only this one"`
-	Flip       string     `json:"flip,omitempty" enum:",across,down" help:"flip left to right, or top to bottom"`
+	Flip       string     `json:"flip,omitempty" enum:",across,down" labels:"=no,across=left to right,down=top to bottom" help:"flip left to right, or top to bottom"`
 	// Parts of the width and height that are cut off, per cent.
 	Left       float64 `json:"cut_left,omitempty" min:"0" max:"99" help:"crop at the left, per cent of the width"`
 	Top        float64 `json:"cut_top,omitempty" min:"0" max:"99" help:"crop at the top, per cent of the height"`
 	Right      float64 `json:"cut_right,omitempty" min:"0" max:"99" help:"crop at the right, per cent of the width"`
 	Bottom     float64 `json:"cut_bottom,omitempty" min:"0" max:"99" help:"crop at the bottom, per cent of the height"`
 	Opacity    float64 `json:"opacity,omitempty" min:"0" max:"100" help:"opacity, per cent; 0 for unchanged"`
-	Order      string  `json:"order,omitempty" enum:",front,back" help:"bring to the front of the page, or send to the back"`
+	Order      string  `json:"order,omitempty" enum:",front,back" labels:"=unchanged,front=bring to front,back=send to back" help:"bring to the front of the page, or send to the back"`
 	Brightness float64 `json:"brightness,omitempty" min:"-100" max:"100" help:"lighter or darker"`
 	Contrast   float64 `json:"contrast,omitempty" min:"-100" max:"100" help:"more or less contrast"`
-	Colours    string  `json:"colours,omitempty" enum:",gray,black-and-white" help:"without colours"`
+	Colours    string  `json:"colours,omitempty" enum:",gray,black-and-white" labels:"=kept,gray=greyscale,black-and-white=black and white" help:"without colours"`
 }
 
 // ReplacePicture is the step "replace-picture".
@@ -37,7 +37,7 @@ type ReplacePicture struct {
 	Page       step.Pages     `json:"page" required:"yes" help:"the page it is on"`
 	Picture    int            `json:"picture" names:"yes" min:"0" help:"the picture’s number on the page, counted from 0"`
 	From       step.SourceRef `json:"from" required:"choose a picture" help:"the new picture: path:FILE"`
-	Fit        string         `json:"fit,omitempty" enum:"fit,fill,stretch" help:"how it fits the old frame: fitted inside, filling it, or stretched to it"`
+	Fit        string         `json:"fit,omitempty" enum:"fit,fill,stretch" labels:"fit=fitted inside the frame,fill=filling the space,stretch=stretched to the frame" help:"how it fits the old frame: fitted inside, filling it, or stretched to it"`
 	Everywhere bool           `json:"everywhere,omitempty" help:"change every copy in the document; if no, only this one"`
 }
 
@@ -49,7 +49,7 @@ type AddPicture struct {
 	Y      step.Length    `json:"y" help:"its upper edge"`
 	Width  step.Length    `json:"width,omitempty" min:"0" max:"14400" help:"the width of its frame; its own size if empty"`
 	Height step.Length    `json:"height,omitempty" min:"0" max:"14400" help:"the height of its frame"`
-	Fit    string         `json:"fit,omitempty" enum:"fit,fill,stretch" help:"how it fits the frame"`
+	Fit    string         `json:"fit,omitempty" enum:"fit,fill,stretch" labels:"fit=fitted inside the frame,fill=filling the space,stretch=stretched to the frame" help:"how it fits the frame"`
 }
 
 // PictureKinds are the steps on pictures.
@@ -312,7 +312,7 @@ type TonePages struct {
 	Pages      step.Pages `json:"pages" help:"on which pages"`
 	Brightness float64    `json:"brightness,omitempty" min:"-100" max:"100" help:"lighter or darker"`
 	Contrast   float64    `json:"contrast,omitempty" min:"-100" max:"100" help:"more or less contrast"`
-	Colours    string     `json:"colours,omitempty" enum:",gray,black-and-white" help:"without colours"`
+	Colours    string     `json:"colours,omitempty" enum:",gray,black-and-white" labels:"=kept,gray=greyscale,black-and-white=black and white" help:"without colours"`
 }
 
 // Apply changes the pictures of the pages.

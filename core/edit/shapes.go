@@ -19,12 +19,12 @@ import (
 // is seen, from its upper left corner; in the file default user space. A line and an arrow have two, a rectangle and an ellipse two corners of
 // the frame or all four, a polygon and a stroke as many as they need.
 type Shape struct {
-	Kind    string      `json:"kind" enum:"line,arrow,rectangle,ellipse,polygon,stroke" help:"what it is"`
+	Kind    string      `json:"kind" enum:"line,arrow,rectangle,ellipse,polygon,stroke" labels:"stroke=freehand stroke" help:"what it is"`
 	Points  string      `json:"points" required:"draw the shape on the page" help:"its points: x,y from the upper left corner of the page, separated by spaces"`
 	Stroke  string      `json:"stroke,omitempty" help:"line colour: #rrggbb or the name of an office colour; none for no line"`
 	Fill    string      `json:"fill,omitempty" help:"fill colour; none for no fill"`
 	Width   step.Length `json:"width,omitempty" min:"0" max:"200" help:"line width"`
-	Dash    string      `json:"dash,omitempty" enum:",dashed,dotted" help:"line style"`
+	Dash    string      `json:"dash,omitempty" enum:",dashed,dotted" labels:"=solid" help:"line style"`
 	Opacity float64     `json:"opacity,omitempty" min:"0" max:"100" help:"opacity, per cent"`
 }
 

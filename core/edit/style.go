@@ -28,14 +28,14 @@ type style struct {
 type Look struct {
 	Face      string      `json:"face,omitempty" help:"the font: Sans, Serif, Mono, or one of the office’s own"`
 	Size      step.Length `json:"size,omitempty" min:"0" max:"1000" help:"size of the letters"`
-	Bold      string      `json:"bold,omitempty" enum:",yes,no" help:"bold"`
-	Italic    string      `json:"italic,omitempty" enum:",yes,no" help:"italic"`
-	Underline string      `json:"underline,omitempty" enum:",yes,no" help:"underline"`
-	Strike    string      `json:"strike,omitempty" enum:",yes,no" help:"strikethrough"`
+	Bold      string      `json:"bold,omitempty" enum:",yes,no" labels:"=unchanged" help:"bold"`
+	Italic    string      `json:"italic,omitempty" enum:",yes,no" labels:"=unchanged" help:"italic"`
+	Underline string      `json:"underline,omitempty" enum:",yes,no" labels:"=unchanged" help:"underline"`
+	Strike    string      `json:"strike,omitempty" enum:",yes,no" labels:"=unchanged" help:"strikethrough"`
 	Colour    string      `json:"colour,omitempty" help:"colour: #rrggbb or the name of an office colour"`
 	Opacity   float64     `json:"opacity,omitempty" min:"0" max:"100" help:"opacity of the colour, per cent"`
 	Spacing   string      `json:"spacing,omitempty" help:"extra space between letters, such as 0.5 pt"`
-	Level     string      `json:"level,omitempty" enum:",raised,lowered,level" help:"superscript or subscript"`
+	Level     string      `json:"level,omitempty" enum:",raised,lowered,level" labels:"=unchanged,raised=superscript,lowered=subscript,level=on the line" help:"superscript or subscript"`
 }
 
 func (l *Look) empty() bool { return *l == Look{} }

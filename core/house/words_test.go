@@ -126,6 +126,10 @@ func goTexts(t *testing.T, at string, data []byte) (out []text) {
 				for _, k := range []string{"help", "required"} {
 					add(n, reflect.StructTag(tag).Get(k))
 				}
+				for pair := range strings.SplitSeq(reflect.StructTag(tag).Get("labels"), ",") {
+					_, label, _ := strings.Cut(pair, "=")
+					add(n, label)
+				}
 			}
 			return n.Tag == nil
 		case *ast.CallExpr:

@@ -15,7 +15,7 @@ import (
 )
 
 // The parameters of a step are the fields of its struct that have a json tag, those of embedded structs too. Tags say what a
-// parameter takes: help (what it means), enum ("a,b"), min, max, required ("yes", or what to say where it is missing), names ("yes": it says what the step is done to); and what it was called before: was ("old,older") for
+// parameter takes: help (what it means), enum ("a,b"), labels of its values where people read others ("a=first,..."), min, max, required ("yes", or what to say where it is missing), names ("yes": it says what the step is done to); and what it was called before: was ("old,older") for
 // its name, wasvalue ("old=new,...") for the values of an enum.
 
 // param is one parameter of a step that is at hand.
@@ -30,6 +30,20 @@ func (p *param) enum() []string {
 		return strings.Split(e, ",")
 	}
 	return nil
+}
+
+// labels gives what people read for each value of the enum.
+func (p *param) labels() map[string]string {
+	out := map[string]string{}
+	for _, v := range p.enum() {
+		out[v] = v
+	}
+	for pair := range strings.SplitSeq(p.field.Tag.Get("labels"), ",") {
+		if v, label, ok := strings.Cut(pair, "="); ok {
+			out[v] = label
+		}
+	}
+	return out
 }
 
 // eachParam calls f for each parameter of the struct that s points to, until f gives false.

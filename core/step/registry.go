@@ -125,14 +125,15 @@ func badParams(name string, err error) error {
 
 // Field describes one parameter.
 type Field struct {
-	Name     string   `json:"name"`
-	Type     string   `json:"type"`
-	Meaning  string   `json:"meaning"`
-	Default  any      `json:"default,omitempty"`
-	OneOf    []string `json:"one_of,omitempty"`
-	Min      *float64 `json:"min,omitempty"`
-	Max      *float64 `json:"max,omitempty"`
-	Required bool     `json:"required,omitempty"`
+	Name     string            `json:"name"`
+	Type     string            `json:"type"`
+	Meaning  string            `json:"meaning"`
+	Default  any               `json:"default,omitempty"`
+	OneOf    []string          `json:"one_of,omitempty"`
+	Labels   map[string]string `json:"-"` // what people read for each of them
+	Min      *float64          `json:"min,omitempty"`
+	Max      *float64          `json:"max,omitempty"`
+	Required bool              `json:"required,omitempty"`
 	// Names says that it names what the step is done to, which is not a value that is changed later.
 	Names bool `json:"-"`
 }
@@ -145,11 +146,11 @@ type Description struct {
 }
 
 // Describe reads a kind's parameters off its Go struct: the tags json (name), help,
-// enum ("a,b"), min, max and required; usual values are those that New sets.
+// enum ("a,b"), labels, min, max and required; usual values are those that New sets.
 func (k Kind) Describe() Description {
 	d := Description{Name: k.Name, Meaning: k.Meaning, Fields: []Field{}}
 	eachParam(k.New(), func(p param) bool {
-		out := Field{Name: p.name, Type: typeName(p.field.Type), Meaning: p.field.Tag.Get("help"), Required: p.field.Tag.Get("required") != "", OneOf: p.enum(), Names: p.field.Tag.Get("names") != ""}
+		out := Field{Name: p.name, Type: typeName(p.field.Type), Meaning: p.field.Tag.Get("help"), Required: p.field.Tag.Get("required") != "", OneOf: p.enum(), Labels: p.labels(), Names: p.field.Tag.Get("names") != ""}
 		out.Min, out.Max = bound(p.field.Tag.Get("min")), bound(p.field.Tag.Get("max"))
 		if !p.value.IsZero() {
 			out.Default = p.value.Interface()

@@ -72,7 +72,7 @@ func TestPlaceAndPagesJSON(t *testing.T) {
 
 type sample struct {
 	Pages  Pages  `json:"pages" required:"yes" help:"which"`
-	How    string `json:"how" enum:"a,b" help:"how"`
+	How    string `json:"how" enum:"a,b" labels:"a=as it is" help:"how"`
 	Amount int    `json:"amount" min:"1" max:"5" help:"how much"`
 	panics bool
 }
@@ -115,6 +115,7 @@ func TestParameters(t *testing.T) {
 	assert.Equal(t, "pages", d.Fields[0].Name)
 	assert.True(t, d.Fields[0].Required)
 	assert.Equal(t, []string{"a", "b"}, d.Fields[1].OneOf)
+	assert.Equal(t, map[string]string{"a": "as it is", "b": "b"}, d.Fields[1].Labels)
 	assert.InDelta(t, 5, *d.Fields[2].Max, 0)
 }
 

@@ -64,7 +64,6 @@ func parseTemplates(stations []station.Station, screens []station.Screen) (*temp
 		"add":     func(a, b float64) float64 { return a + b },
 		"sub":     func(a, b float64) float64 { return a - b },
 		"count":   step.Count,
-		"label":   step.Label,
 		"number":  step.Thousands,
 		"json":    asJSON,
 		"request": newRequestID,

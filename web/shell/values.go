@@ -18,6 +18,7 @@ type valueField struct {
 	Meaning string
 	Value   string
 	Options []string
+	Labels  map[string]string // of the options
 	YesNo   bool
 }
 
@@ -40,7 +41,7 @@ func (s *Server) values(row *desk.Step) (fields []valueField, rest map[string]js
 		return nil, nil, err
 	}
 	for _, f := range kind.Describe().Fields {
-		v := valueField{Name: f.Name, Meaning: f.Meaning, Options: f.OneOf, YesNo: f.Type == "yes or no"}
+		v := valueField{Name: f.Name, Meaning: f.Meaning, Options: f.OneOf, Labels: f.Labels, YesNo: f.Type == "yes or no"}
 		simple := writable(f)
 		raw, has := rest[f.Name]
 		var value any
