@@ -45,7 +45,7 @@ func TestMutants(t *testing.T) {
 		}
 	}
 	worked, changed := 0, 0
-	for range 150 {
+	for range 80 {
 		data, how := m.next()
 		require.NotEmpty(t, how)
 		v := try(data)

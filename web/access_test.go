@@ -41,9 +41,7 @@ func (o *office) accessible(name string) {
 
 // TestAccessible looks at every screen with axe-core.
 func TestAccessible(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	c := o.client()
 	c.signIn("isla")
@@ -111,9 +109,7 @@ func TestAccessible(t *testing.T) {
 
 // TestPeopleScreens goes through the administrator's screens with the mouse and the keys, and looks at each with axe-core.
 func TestPeopleScreens(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	_, err := o.desk.AddPersonAs(t.Context(), desk.Reader, "Rona Skerry", "rona", demo.Password)
 	require.NoError(t, err)

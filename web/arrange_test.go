@@ -166,9 +166,7 @@ func three(t *testing.T) (o *office, survey, tides, squares string) {
 
 // Pages go between three lanes with the mouse: the mark says what comes where, Ctrl turns copying and moving round, and a move is undone in both.
 func TestLanesByMouse(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, survey, tides, squares := three(t)
 	o.drag(o.at("#board-"+tides, 1), o.at("#board", 2), false, func() {
 		o.wait(`() => document.querySelector("#board .insert-bar")?.textContent === "1 page will be copied here, before page 3"`)
@@ -249,9 +247,7 @@ func TestLanesByMouse(t *testing.T) {
 
 // The same by keys alone: pages are cut or copied in one lane and pasted in another, rotated and removed where they stand, and all is undone and redone.
 func TestLanesByKeys(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, survey, tides, squares := three(t)
 	// The lane of the squared paper has the focus. All five are copied before the tide table's first page.
 	o.ctrl('a', 'c')
@@ -310,9 +306,7 @@ func TestLanesByKeys(t *testing.T) {
 
 // Two stacks are interleaved, pages extracted and replaced; a file of the computer is dropped between two pages.
 func TestPagesFromElsewhere(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	c := o.client()
 	c.signIn("isla")
@@ -396,9 +390,7 @@ func TestPagesFromElsewhere(t *testing.T) {
 
 // Five squared A5 pages come before the tide table, with the mouse and by keys; blank pages that are there are found and removed.
 func TestBlankSheets(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, id := openDocument(t, "Tide table.pdf", sheetsOf("Tide", 4, 595, 842, nil))
 	o.go_("/desk/" + id + "/arrange/blank")
 	o.ready()
@@ -453,9 +445,7 @@ func TestBlankSheets(t *testing.T) {
 
 // What others do meanwhile: a lane's document changed, deleted, or removed while somebody arranges; each is a sentence, and nothing is lost.
 func TestLanesMeanwhile(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, survey, tides, squares := three(t)
 	other := o.client()
 	other.signIn("isla")
@@ -506,9 +496,7 @@ func TestLanesMeanwhile(t *testing.T) {
 
 // A document of chapters is split at its bookmarks, which are created from headings, and handed out as a zip; labels and a crop, each undone and redone.
 func TestSplitBookmarksLabelsCrop(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	c := o.client()
 	c.signIn("isla")
@@ -666,9 +654,7 @@ func TestSplitBookmarksLabelsCrop(t *testing.T) {
 // Several documents are handed out: names are shown and checked while the pattern is written, a folder is found by a part of its name, and at the end stands what
 // was written.
 func TestHandOutSeveral(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	c := o.client()
 	c.signIn("isla")
@@ -725,9 +711,7 @@ func TestHandOutSeveral(t *testing.T) {
 
 // TestArrangeAccessible looks at the jobs of Arrange, and at handing out several, with axe-core.
 func TestArrangeAccessible(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	c := o.client()
 	c.signIn("isla")

@@ -154,6 +154,14 @@ func (o *office) quiet() {
 	}`)
 }
 
+// alone leaves a test that is about what the browser shows out of the run with the race detector (-short), where it takes three times as long.
+func alone(t *testing.T) {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("about what the browser shows")
+	}
+}
+
 func (o *office) text(selector string) string {
 	return strings.Join(strings.Fields(o.page.MustElement(selector).MustText()), " ")
 }

@@ -61,9 +61,7 @@ func unlike(t *testing.T) (paths []string) {
 
 // TestCollect drops a folder of unlike things, looks at what arrived, orders some of it by dragging, and combines it.
 func TestCollect(t *testing.T) {
-	if testing.Short() {
-		t.Skip("many files are turned into pages")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	o.openBrowser()
 	o.signIn()
@@ -172,9 +170,7 @@ func TestCollect(t *testing.T) {
 
 // Pictures to pages: the borders that will be left are told before it is done, and the page is as told.
 func TestPicturesToPages(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	c := o.client()
 	c.signIn("isla")
@@ -210,9 +206,7 @@ func TestPicturesToPages(t *testing.T) {
 
 // Folders: made, nested, renamed, moved by dragging and by a form, found by typing; documents are dragged into them.
 func TestFolderTree(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	c := o.client()
 	c.signIn("isla")

@@ -87,6 +87,7 @@ func TestReplaceWords(t *testing.T) {
 
 // The same by keys alone.
 func TestReplaceByKeys(t *testing.T) {
+	alone(t)
 	o := openOffice(t, false)
 	c := o.client()
 	c.signIn("isla")

@@ -53,9 +53,7 @@ func columns() (data []byte, first string) {
 // TestFind looks for a word over hyphens and columns, goes through the hits by keys, takes a paragraph, copies it and pastes it
 // into a field, highlights it and takes that back.
 func TestFind(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, true)
 	c := o.client()
 	c.signIn("isla")
@@ -191,9 +189,7 @@ func TestFind(t *testing.T) {
 
 // A page without text says so where text would be taken.
 func TestPageWithoutText(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, id := openDocument(t, "Photograph.jpg", photograph(t))
 	o.go_("/desk/" + id + "/review")
 	o.wait(`() => document.getElementById("paper").dataset.read === "0.1" && !document.getElementById("no-text").hidden`)

@@ -17,9 +17,7 @@ import (
 // TestOtherJobs does what the story does not: the finder, bringing pages in, numbers that go
 // stale and are asked about, names, taking away and back, the key map.
 func TestOtherJobs(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	c := o.client()
 	c.signIn("isla")
@@ -129,9 +127,7 @@ func TestOtherJobs(t *testing.T) {
 
 // TestKeyboardAlone puts the main job through without a pointer.
 func TestKeyboardAlone(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	c := o.client()
 	c.signIn("isla")

@@ -28,9 +28,7 @@ func (o *office) zoom() (n int) {
 
 // The page has the room: a whole A4 page at 60 % of its size or more, its width where one reads and writes, and nothing is scrolled sideways.
 func TestPageHasTheRoom(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.go_("/desk/" + id + "/furnish")
@@ -56,9 +54,7 @@ func TestPageHasTheRoom(t *testing.T) {
 
 // The wheel goes on to the next page at the end of one, a page a turn, and back.
 func TestWheelGoesOn(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	c := o.client()
 	c.signIn("isla")
@@ -101,9 +97,7 @@ func TestWheelGoesOn(t *testing.T) {
 
 // On a phone the page comes first: the stations are one list, the settings open from below; one searches and marks text there.
 func TestPhone(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.page.MustSetViewport(390, 844, 1, true)
@@ -149,9 +143,7 @@ func TestPhone(t *testing.T) {
 
 // Each job says how it is done: from its settings, from the search field, and each address in the text is one that there is.
 func TestHowTo(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.go_("/desk/" + id + "/arrange/split")
@@ -184,9 +176,7 @@ func TestHowTo(t *testing.T) {
 
 // Whoever has no documents is told how to begin.
 func TestEmptyDocuments(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	o.openBrowser()
 	o.signIn()

@@ -19,9 +19,7 @@ import (
 
 // Forty files at once, one of them no PDF: thirty-nine arrive and nothing is held up.
 func TestFortyFiles(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	dir := t.TempDir()
 	var paths []string
@@ -50,9 +48,7 @@ func TestFortyFiles(t *testing.T) {
 
 // What the board chooses while one types a page set is what the server means by it.
 func TestPageSetsAgree(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, id := openDocument(t, "Long.pdf", pdftest.Text(12))
 	o.go_("/desk/" + id + "/arrange")
 	o.page.MustElement(".leaf")

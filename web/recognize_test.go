@@ -41,9 +41,7 @@ func openScanner(t *testing.T) (*office, *standin.Scanner, string) {
 
 // From a pile in the feeder to a document whose text is found, with two doubted words put right.
 func TestPileToText(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, s, address := openScanner(t)
 	s.Load("form", standin.Sheet{Front: "letter", Back: "blank"}, standin.Sheet{Front: "table"}, standin.Sheet{Front: "upside down"})
 	o.openBrowser()
@@ -145,9 +143,7 @@ func TestPileToText(t *testing.T) {
 
 // Fronts and backs are scanned one after the other, and put together; what is to follow is done with it.
 func TestScanTwoPasses(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, s, address := openScanner(t)
 	_, err := o.desk.AddScanner(t.Context(), 1, address)
 	require.NoError(t, err)
@@ -181,9 +177,7 @@ func TestScanTwoPasses(t *testing.T) {
 
 // A scan is straightened, and its text made real, with the page as it is beside the page as it will be; a block is left a picture. By keys alone.
 func TestStraightenAndSetText(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, _, _ := openScanner(t)
 	c := o.client()
 	c.signIn("isla")
@@ -237,9 +231,7 @@ func TestStraightenAndSetText(t *testing.T) {
 
 // Recognizing and the doubted words, by keys alone.
 func TestRecognizeByKeys(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, s, _ := openScanner(t)
 	s.Load("table")
 	c := o.client()
@@ -287,9 +279,7 @@ func TestRecognizeByKeys(t *testing.T) {
 
 // Several documents at once, from the list; screens answer meanwhile.
 func TestRecognizeSeveral(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, _, _ := openScanner(t)
 	c := o.client()
 	c.signIn("isla")

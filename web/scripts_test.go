@@ -40,9 +40,7 @@ func (o *office) listeners() int {
 
 // No listener is left behind by what a step took down: on the board, beside a sentence that is previewed, and where text is selected.
 func TestListenersDoNotGrow(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, id := openDocument(t, "Long.pdf", pdftest.Text(6))
 	require.NoError(t, proto.PerformanceEnable{}.Call(o.page))
 	rotate := func(n int, place string) { // and undo it, so that the trail and with it the page stay as long
@@ -95,9 +93,7 @@ func TestScriptIsMissing(t *testing.T) {
 
 // What the scripts compute by themselves is what the server computes: lengths, and places on a page.
 func TestScriptsAgree(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, id := openDocument(t, "Long.pdf", pdftest.Text(2))
 	o.go_("/desk/" + id + "/furnish")
 	for _, text := range []string{"12mm", " 1.5 CM", "0.5in", "9pt", "9", "1p6", "2p", ".5in", "-3mm", "12 mm", "1e2pt"} {
@@ -147,9 +143,7 @@ func TestScriptsAgree(t *testing.T) {
 
 // The size of the page is kept for a person and a station, also on another machine.
 func TestZoomIsKept(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	o, id := openDocument(t, "Long.pdf", pdftest.Text(2))
 	o.go_("/desk/" + id + "/review")
 	o.ready()

@@ -52,9 +52,7 @@ func upload(t *testing.T) (paths []string, photo []byte) {
 // TestStory is the main job from end to end, as a person does it in the browser: several
 // files become one numbered PDF, which other programs then open.
 func TestStory(t *testing.T) {
-	if testing.Short() {
-		t.Skip("the story takes its time")
-	}
+	alone(t)
 	o := openOffice(t, false)
 	o.openBrowser()
 	o.signIn()

@@ -155,9 +155,7 @@ func openWith(t *testing.T, goOn chan bool, more ...station.Station) *office {
 
 // A station with its jobs is added by its value alone: its form, preview, step, keys, finder words, findings, routes and trail are there.
 func TestThrowAwayStation(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	goOn := make(chan bool)
 	o := openWith(t, goOn, throwAway())
 	c := o.client()
@@ -223,9 +221,7 @@ func TestThrowAwayStation(t *testing.T) {
 // A slow step runs in the background with a bar; others see who works on the document and are refused in words; cancelled it leaves the
 // document as it was, done it is in the trail.
 func TestSlowStepOnScreen(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	goOn := make(chan bool, 9)
 	o := openWith(t, goOn, throwAway())
 	_, err := o.desk.AddPerson(t.Context(), "Tomas Quill", "tomas", demo.Password)
@@ -269,9 +265,7 @@ func TestSlowStepOnScreen(t *testing.T) {
 
 // Eight stations, the one that one is in with six jobs, fit a window of 1280 and one of 800 pixels.
 func TestWayOfEight(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it takes its time")
-	}
+	alone(t)
 	files := fstest.MapFS{"slip.html": {Data: []byte(`{{define "slip"}}<h2>Nothing here</h2>{{end}}`)}}
 	of := func(path, name, words string, jobs ...string) station.Station {
 		s := station.Station{Path: path, Name: name, Words: words, Surface: station.Paper, Files: files}

@@ -60,6 +60,7 @@ func TestTypedIsAppliedByLeaving(t *testing.T) {
 
 // Where it can't be applied one stays, and is told why; what was typed is there.
 func TestTypedThatIsRefusedStays(t *testing.T) {
+	alone(t)
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.go_("/desk/" + id + "/edit")

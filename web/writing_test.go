@@ -92,6 +92,7 @@ func (o *office) typed(words string) {
 // A paragraph is written in by mouse: where one clicks the caret stands, what is typed is drawn by the server, a selection is made bold, and the
 // click elsewhere keeps it all as one step; Esc leaves nothing.
 func TestWritingByMouse(t *testing.T) {
+	alone(t)
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.go_("/desk/" + id + "/edit")
@@ -155,6 +156,7 @@ func (o *office) tool(id, name string, args ...string) string {
 
 // By keys alone: from paragraph to paragraph, the caret by lines, undone within the edit, letters of input methods, kept by a key; and new text.
 func TestWritingByKeys(t *testing.T) {
+	alone(t)
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.go_("/desk/" + id + "/edit")
@@ -212,6 +214,7 @@ func TestWritingByKeys(t *testing.T) {
 
 // What can't be set is said, and nothing that was typed is lost; a page that another changed meanwhile is not changed.
 func TestWritingRefused(t *testing.T) {
+	alone(t)
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.go_("/desk/" + id + "/edit")
@@ -243,6 +246,7 @@ func TestWritingRefused(t *testing.T) {
 
 // Blocks, pictures and drawings by mouse: drawn to another place, resized, copied, taken off, lined up; and to another page.
 func TestObjectsByMouse(t *testing.T) {
+	alone(t)
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.go_("/desk/" + id + "/edit/objects")
@@ -313,6 +317,7 @@ func TestObjectsByMouse(t *testing.T) {
 
 // By keys alone: taken, moved by arrows, taken off; a picture changed, seen before.
 func TestObjectsByKeys(t *testing.T) {
+	alone(t)
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.go_("/desk/" + id + "/edit/objects")
@@ -358,6 +363,7 @@ func pictureFile(t *testing.T, c color.Color) string {
 // A picture is replaced in its frame, there alone: another program takes the new one out, and the old one is gone from what is handed out
 // once nothing shows it any more; a new one is put on the page; a file that is no picture is refused in words.
 func TestPictureReplaced(t *testing.T) {
+	alone(t)
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.go_("/desk/" + id + "/edit/objects")
@@ -406,6 +412,7 @@ func TestPictureReplaced(t *testing.T) {
 
 // A shape is drawn, seen before it is kept, taken and changed.
 func TestShapes(t *testing.T) {
+	alone(t)
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	o.go_("/desk/" + id + "/edit/shapes")
@@ -435,6 +442,7 @@ func TestShapes(t *testing.T) {
 
 // Doubted words are listed and marked; one is replaced everywhere, one passed over.
 func TestSpelling(t *testing.T) {
+	alone(t)
 	if _, err := os.Stat("/usr/share/hunspell/en_US.dic"); err != nil {
 		t.Skip("no dictionary is installed here")
 	}
@@ -491,6 +499,7 @@ func TestValuesOfAStepOfBefore(t *testing.T) {
 
 // What changed is listed and shown; values of an earlier step are changed, a state gets a name and is gone back to.
 func TestBeforeAndAfter(t *testing.T) {
+	alone(t)
 	o := openOffice(t, false)
 	id := o.bringSheet()
 	c := o.client()
@@ -545,6 +554,7 @@ func TestBeforeAndAfter(t *testing.T) {
 
 // On a picture of paper it is said that there are no letters to be changed, and where they can be made.
 func TestWritingOnAScan(t *testing.T) {
+	alone(t)
 	f := &pdftest.File{}
 	f.Add("<</Type/Catalog/Pages 2 0 R>>")
 	f.Add("<</Type/Pages/Kids[3 0 R]/Count 1>>")
