@@ -13,8 +13,8 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"glenrain/core/content"
-	"glenrain/core/convert"
-	"glenrain/core/convert/converttest"
+	"glenrain/core/intake"
+	"glenrain/core/intake/intaketest"
 	"glenrain/core/finding"
 	"glenrain/core/layout"
 	"glenrain/core/pdf"
@@ -121,7 +121,7 @@ func converted(ctx context.Context, dir string) error {
 		}
 		body.WriteString(`<w:p><w:r><w:t xml:space="preserve">` + strings.Repeat("The survey of October found up to half a metre of silt between the stations. ", 9) + `</w:t></w:r></w:p>`)
 	}
-	letter := converttest.Docx(body.String(), "word/_rels/document.xml.rels", `<Relationships><Relationship Id="s" Type="x/styles" Target="styles.xml"/></Relationships>`,
+	letter := intaketest.Docx(body.String(), "word/_rels/document.xml.rels", `<Relationships><Relationship Id="s" Type="x/styles" Target="styles.xml"/></Relationships>`,
 		"word/styles.xml", `<w:styles xmlns:w="w"><w:style w:type="paragraph" w:styleId="H"><w:name w:val="heading 1"/></w:style></w:styles>`)
 	files := map[string][]byte{"a text document (docx) of over 100 pages": letter}
 	order := []string{"a text document (docx) of over 100 pages"}
@@ -174,7 +174,7 @@ func converted(ctx context.Context, dir string) error {
 		}
 		ref, figure, ratio := "", "", ""
 		r := bytes.NewReader(files[name])
-		sheet, err := convert.Read(ctx, convert.Find(ctx, in, r, r.Size()), in, r, r.Size(), convert.Options{})
+		sheet, err := intake.Read(ctx, intake.Find(ctx, in, r, r.Size()), in, r, r.Size(), intake.Options{})
 		if err != nil {
 			return err
 		}

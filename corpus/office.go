@@ -22,7 +22,7 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
-	"glenrain/core/convert"
+	"glenrain/core/intake"
 	"glenrain/porter"
 )
 
@@ -89,7 +89,7 @@ func (o *office) look() {
 	defer f.Close()
 	st, _ := f.Stat()
 	ctx := context.Background()
-	kind := convert.Find(ctx, o.path, f, st.Size())
+	kind := intake.Find(ctx, o.path, f, st.Size())
 	tmp, err := os.CreateTemp("", "office-*.pdf")
 	if err != nil {
 		o.wrong = err.Error()

@@ -13,8 +13,8 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/child"
-	"glenrain/core/convert"
 	"glenrain/core/finding"
+	"glenrain/core/intake"
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
@@ -47,10 +47,10 @@ func lockedSentence(password string) string {
 // Arrival is a file that is added.
 type Arrival struct {
 	Person, Folder uint
-	Name           string          // of the file
-	Password       string          // of a locked one
-	RequestID      string          // of this request alone: a second one of the same id adds nothing more
-	Options        convert.Options // how a file of another kind is turned into pages
+	Name           string         // of the file
+	Password       string         // of a locked one
+	RequestID      string         // of this request alone: a second one of the same id adds nothing more
+	Options        intake.Options // how a file of another kind is turned into pages
 }
 
 // Arrive makes a document of a file that was written into the store: a PDF, a picture, whose pages are of its own size, or a file of another kind
@@ -87,7 +87,7 @@ func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 	}
 	defer copied.Drop()
 	pages := in // the PDF, where the file itself is none
-	if kind := convert.Find(ctx, fileName, in, in.Size); kind != convert.None {
+	if kind := intake.Find(ctx, fileName, in, in.Size); kind != intake.None {
 		if pages, err = d.Store.Create(); err != nil {
 			return nil, err
 		}
@@ -95,7 +95,7 @@ func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 		if row.Made, err = d.convert(ctx, kind, fileName, a.Options, in, pages); err != nil {
 			return nil, err
 		}
-		if kind == convert.Source { // whose names differ by their endings alone
+		if kind == intake.Source { // whose names differ by their endings alone
 			row.Name = fileName
 		}
 	}
@@ -149,8 +149,8 @@ func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 }
 
 // convert turns a file of another kind into pages, in a file of their own.
-func (d *Desk) convert(ctx context.Context, kind convert.Kind, name string, o convert.Options, in, pages *Incoming) (Made, error) {
-	if kind == convert.Zip {
+func (d *Desk) convert(ctx context.Context, kind intake.Kind, name string, o intake.Options, in, pages *Incoming) (Made, error) {
+	if kind == intake.Zip {
 		return Made{}, &Refused{name, "this is a zip file or an unknown kind of package: its contents were not added"}
 	}
 	c := porter.Conversion{Path: in.f.Name(), Size: in.Size, Name: name, Kind: kind, Options: o, Folder: d.workFolder(), Out: pages.f.Name()}
@@ -347,7 +347,7 @@ func (d *Desk) describeNew(n *newDocument) error {
 		found = append([]finding.Finding{{Kind: "mended", Sentence: "was damaged and has been repaired: " + row.Mended}}, found...)
 	}
 	if len(row.Made.Warnings) > 0 && row.Made.Of == "file" {
-		found = append(found, finding.Finding{Kind: "left-out", Sentence: "some content was left out: " + strings.TrimSuffix(firstLower(row.Made.Warnings[0]), ".")})
+		found = append(found, finding.Finding{Kind: "left-out", Sentence: "some content was left out: " + strings.TrimSuffix(step.Within(row.Made.Warnings[0]), ".")})
 	}
 	if row.Locked {
 		found = append([]finding.Finding{{Kind: "locked", Sentence: "was locked with a password"}}, found...)
@@ -400,11 +400,6 @@ func cleanName(s string) string {
 	return s
 }
 
-func firstLower(s string) string {
-	r, n := utf8.DecodeRuneInString(s)
-	return strings.ToLower(string(r)) + s[n:]
-}
-
 func trimExt(name string) string {
 	ext := filepath.Ext(name)
 	if len(ext) > 1 && (len(ext) <= 5 || strings.EqualFold(ext, ".markdown") || strings.EqualFold(ext, ".xhtml")) && len(ext) < len(name) {
@@ -428,27 +423,16 @@ func (r *Document) Found() []finding.Finding {
 	return out
 }
 
-// papers are page sizes with a name, in points (ISO 216; ANSI/ASME Y14.1 for Letter).
-var papers = []struct {
-	name string
-	w, h float64
-}{
-	{"A3", 841.89, 1190.55}, {"A4", 595.28, 841.89}, {"A5", 419.53, 595.28}, {"A6", 297.64, 419.53},
-	{"Letter", 612, 792}, {"Legal", 612, 1008},
-}
-
 // Paper names a page size in points: "A4", "A4 landscape", or its millimetres.
 func Paper(w, h float64) string {
-	near := func(a, b float64) bool { return a-b < 2 && b-a < 2 }
-	for _, p := range papers {
-		switch {
-		case near(w, p.w) && near(h, p.h):
-			return p.name
-		case near(w, p.h) && near(h, p.w):
-			return p.name + " landscape"
-		}
+	switch name, landscape := pdf.Paper(w, h); {
+	case name == "":
+		return fmt.Sprintf("%.0f × %.0f mm", w/pdf.MM, h/pdf.MM)
+	case landscape:
+		return name + " landscape"
+	default:
+		return name
 	}
-	return fmt.Sprintf("%.0f × %.0f mm", w*25.4/72, h*25.4/72)
 }
 
 // paperPages is how many pages are looked at for the name of a document's paper.

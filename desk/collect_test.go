@@ -16,9 +16,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glenrain/core/child"
-	"glenrain/core/convert"
-	"glenrain/core/convert/converttest"
 	"glenrain/core/draw"
+	"glenrain/core/intake"
+	"glenrain/core/intake/intaketest"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/step"
 )
@@ -43,7 +43,7 @@ func TestZip(t *testing.T) {
 	d := newDesk(t)
 	f, err := d.EnsureFolder(t.Context(), "Documents")
 	require.NoError(t, err)
-	z := converttest.Zip("Plans/Plan.pdf", string(pdftest.Text(2)), "Plans/old/broken.pdf", "no PDF", "__MACOSX/Plans/._x", "junk", "Plans/.DS_Store", "junk", "../../out/../Up.pdf", string(pdftest.Text(1)), "Inner.zip", string(converttest.Zip("Deep/Note.pdf", string(pdftest.Text(3)))))
+	z := intaketest.Zip("Plans/Plan.pdf", string(pdftest.Text(2)), "Plans/old/broken.pdf", "no PDF", "__MACOSX/Plans/._x", "junk", "Plans/.DS_Store", "junk", "../../out/../Up.pdf", string(pdftest.Text(1)), "Inner.zip", string(intaketest.Zip("Deep/Note.pdf", string(pdftest.Text(3)))))
 	got := arriveEach(t, d, Arrival{Folder: f.ID, Name: "From a colleague.zip", RequestID: "z"}, z)
 	names := map[string]string{}
 	for _, a := range got {
@@ -76,7 +76,7 @@ func TestZip(t *testing.T) {
 		}
 	}
 	assert.Equal(t, want, paths())
-	for name, data := range map[string][]byte{"empty.zip": converttest.Zip(), "cut.zip": z[:len(z)/2], "no.zip": []byte("PK\x03\x04")} {
+	for name, data := range map[string][]byte{"empty.zip": intaketest.Zip(), "cut.zip": z[:len(z)/2], "no.zip": []byte("PK\x03\x04")} {
 		one := arriveEach(t, d, Arrival{Folder: f.ID, Name: name}, data)
 		require.Len(t, one, 1, name)
 		require.Error(t, one[0].Err, name)
@@ -110,7 +110,7 @@ func TestAgain(t *testing.T) {
 	was := arriveEach(t, d, Arrival{Name: "French.txt"}, []byte("S\xe9ance"))[0].Document
 	assert.Equal(t, "windows-1252", was.Made.Encoding)
 	require.NoError(t, d.Gather(t.Context(), 1, []uint{was.ID}, ""))
-	now, err := d.Again(t.Context(), 1, was.ID, convert.Options{Encoding: "iso-8859-5", Paper: "A5"}, "")
+	now, err := d.Again(t.Context(), 1, was.ID, intake.Options{Encoding: "iso-8859-5", Paper: "A5"}, "")
 	require.NoError(t, err)
 	assert.Equal(t, [3]any{"French", "A5", was.OriginalSHA}, [3]any{now.Name, now.Paper, now.OriginalSHA})
 	list, err := d.GatheredList(t.Context(), 1)
@@ -125,10 +125,10 @@ func TestAgain(t *testing.T) {
 	gone, err := d.row(t.Context(), was.ID)
 	require.NoError(t, err)
 	assert.NotNil(t, gone.BinnedAt)
-	_, err = d.Again(t.Context(), 1, now.ID, convert.Options{Paper: "B5"}, "")
+	_, err = d.Again(t.Context(), 1, now.ID, intake.Options{Paper: "B5"}, "")
 	require.ErrorContains(t, err, "no paper")
 	pdf := bring(t, d, "a.pdf", pdftest.Text(1))
-	_, err = d.Again(t.Context(), 1, pdf.ID, convert.Options{Paper: "A5"}, "")
+	_, err = d.Again(t.Context(), 1, pdf.ID, intake.Options{Paper: "A5"}, "")
 	require.ErrorContains(t, err, "was not created from a file")
 }
 

@@ -177,6 +177,9 @@ func TestArrive(t *testing.T) {
 // A trail of 300 steps: each undone and redone gives the same bytes as before, and the
 // trail run again from the base gives the same updates.
 func TestLongTrail(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes its time; nothing in it happens at once")
+	}
 	d := newDesk(t)
 	doc := bring(t, d, "long.pdf", pdftest.Text(20))
 	d2 := bring(t, d, "other.pdf", pdftest.Text(4))

@@ -118,7 +118,7 @@ func (d *Desk) HandOutMany(ctx context.Context, w *Work, h Handing) (*HandedMany
 			if ctx.Err() != nil {
 				return out, ctx.Err()
 			}
-			out.Failed = append(out.Failed, fmt.Sprintf("“%s” was not exported: %s", p.Document.Name, firstLower(err.Error())))
+			out.Failed = append(out.Failed, fmt.Sprintf("“%s” was not exported: %s", p.Document.Name, step.Within(err.Error())))
 			continue
 		}
 		out.Files = append(out.Files, *f)
@@ -157,10 +157,8 @@ func (d *Desk) zipDocuments(ctx context.Context, w *Work, h Handing, plan []Plan
 			return err
 		}
 		if !h.AsItIs {
-			for _, e := range d.LooseEnds(s) {
-				if e.Asks {
-					return step.Refuse("“%s”: %s. Nothing was exported: fix this first, or choose to export anyway", p.Document.Name, firstLower(e.Sentence))
-				}
+			if asks := finding.Asking(d.LooseEnds(s)); len(asks) > 0 {
+				return step.Refuse("“%s”: %s. Nothing was exported: fix this first, or choose to export anyway", p.Document.Name, step.Within(asks[0].Sentence))
 			}
 		}
 		if i > 0 {

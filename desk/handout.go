@@ -113,11 +113,7 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 		if s.CanLock() && !o.Lock {
 			asks = append(asks, unlocked)
 		}
-		for _, e := range d.LooseEnds(s) {
-			if e.Asks {
-				asks = append(asks, e)
-			}
-		}
+		asks = append(asks, finding.Asking(d.LooseEnds(s))...)
 		if len(asks) > 0 {
 			return nil, &Asks{asks}
 		}

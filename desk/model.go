@@ -14,7 +14,7 @@ import (
 	"github.com/go-gormigrate/gormigrate/v2"
 	"gorm.io/gorm"
 
-	"glenrain/core/convert"
+	"glenrain/core/intake"
 	"glenrain/core/step"
 )
 
@@ -86,14 +86,14 @@ type Document struct {
 
 // Made says what a document was made of.
 type Made struct {
-	Of       string          `json:"of,omitempty"`   // "picture", "documents", "pictures", "file" or "pages"
-	Name     string          `json:"name,omitempty"` // of the document that the pages are of
-	Picture  string          `json:"picture,omitempty"`
-	Count    int             `json:"count,omitempty"` // of documents or pictures
-	Kind     convert.Kind    `json:"kind,omitempty"`  // of a file that was turned into pages
-	Options  convert.Options `json:"options,omitzero"`
-	Encoding string          `json:"encoding,omitempty"` // that its text was read in
-	Warnings []string        `json:"warnings,omitempty"`
+	Of       string         `json:"of,omitempty"`   // "picture", "documents", "pictures", "file" or "pages"
+	Name     string         `json:"name,omitempty"` // of the document that the pages are of
+	Picture  string         `json:"picture,omitempty"`
+	Count    int            `json:"count,omitempty"` // of documents or pictures
+	Kind     intake.Kind    `json:"kind,omitempty"`  // of a file that was turned into pages
+	Options  intake.Options `json:"options,omitzero"`
+	Encoding string         `json:"encoding,omitempty"` // that its text was read in
+	Warnings []string       `json:"warnings,omitempty"`
 }
 
 // String says it in words: "a JPEG picture", "4 documents".

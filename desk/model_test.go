@@ -140,6 +140,9 @@ func holds(text, word string) bool {
 
 // Property: a search across documents gives the pages that reading every text gives, whatever the scripts and however they mix.
 func TestSearchAgrees(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes its time; nothing in it happens at once")
+	}
 	d := newDesk(t)
 	doc := bring(t, d, "Notice.pdf", pdftest.Text(1))
 	require.NoError(t, d.ReadAll(t.Context(), 1))

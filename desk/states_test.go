@@ -57,6 +57,9 @@ func TestStatesWithNames(t *testing.T) {
 
 // Two states are compared page by page: words, looks, pages that went and came; and two documents by their texts.
 func TestCompareStates(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes its time; nothing in it happens at once")
+	}
 	d := newDesk(t)
 	doc := bring(t, d, "Letter.pdf", pdftest.Text(4))
 	mustDo(t, d, doc.ID, "replace-text", `{"pages":"2","pairs":[{"find":"Page","with":"Leaf"}]}`)

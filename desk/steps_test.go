@@ -514,6 +514,9 @@ func TestUnreadable(t *testing.T) {
 
 // A row's picture is known without opening the document; lists go on where they were left, and have an order that ties can't upset.
 func TestLists(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes its time; nothing in it happens at once")
+	}
 	dir := t.TempDir()
 	d := openDesk(t, dir)
 	at := time.Date(2027, 1, 1, 9, 0, 0, 0, time.UTC)

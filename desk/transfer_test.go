@@ -240,6 +240,9 @@ func unzipped(t *testing.T, f *os.File) map[string][]byte {
 }
 
 func TestHandOutMany(t *testing.T) {
+	if testing.Short() {
+		t.Skip("takes its time; nothing in it happens at once")
+	}
 	d := newDesk(t)
 	a, b := bring(t, d, "Berths.pdf", pdftest.Text(2)), bring(t, d, "Tides.pdf", pdftest.Text(3))
 	pattern := naming.Pattern{{Field: "typed"}, {Text: " "}, {Field: "name"}}

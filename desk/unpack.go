@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"glenrain/core/convert"
-	"glenrain/core/convert/pack"
+	"glenrain/core/intake"
+	"glenrain/core/intake/pack"
 	"glenrain/core/step"
 	"glenrain/porter"
 )
@@ -67,8 +67,8 @@ func (d *Desk) arriveEach(ctx context.Context, a Arrival, in *Incoming, dir stri
 		}
 		a.Folder = f
 	}
-	kind := convert.Find(ctx, a.Name, in, in.Size)
-	if kind == convert.Zip {
+	kind := intake.Find(ctx, a.Name, in, in.Size)
+	if kind == intake.Zip {
 		if err := d.may(ctx, a.Person, ActAdd, nil); err != nil {
 			return err
 		}
@@ -80,7 +80,7 @@ func (d *Desk) arriveEach(ctx context.Context, a Arrival, in *Incoming, dir stri
 	}
 	u.documents--
 	mail := in // it is read once more for what is attached to it
-	if kind == convert.Mail {
+	if kind == intake.Mail {
 		var err error
 		if mail, err = d.Store.copyOf(in); err != nil {
 			return err
@@ -96,7 +96,7 @@ func (d *Desk) arriveEach(ctx context.Context, a Arrival, in *Incoming, dir stri
 		return err
 	}
 	each(Arrived{Name: shown, Document: row, Same: same})
-	if kind != convert.Mail {
+	if kind != intake.Mail {
 		return nil
 	}
 	return d.unpack(ctx, a, mail, kind, u, each)
@@ -118,12 +118,12 @@ func refusedOr(err error, name string, each func(Arrived)) error {
 }
 
 // unpack has each file arrive that is in a zip, or attached to a mail. One that can't be read never stops the others.
-func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind convert.Kind, u *upload, each func(Arrived)) error {
+func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind intake.Kind, u *upload, each func(Arrived)) error {
 	base := path.Base(a.Name)
 	refuse := func(why string) { each(Arrived{Name: a.Name, Err: &Refused{base, why}}) }
 	n := 0
 	if u.depth >= maxNested {
-		if kind == convert.Zip {
+		if kind == intake.Zip {
 			refuse("its files are nested more than 3 levels deep, the most that can be unpacked; nothing was changed")
 			return nil
 		}
@@ -147,7 +147,7 @@ func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind convert
 			return nil
 		}
 		name := m.Name
-		if kind == convert.Mail {
+		if kind == intake.Mail {
 			name = cleanName(name)
 		}
 		file, err := d.Store.take(m.Path)
@@ -170,7 +170,7 @@ func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind convert
 	case err == nil:
 	case ctx.Err() != nil:
 		return ctx.Err()
-	case errors.Is(err, pack.ErrDamaged) && kind == convert.Zip:
+	case errors.Is(err, pack.ErrDamaged) && kind == intake.Zip:
 		refuse("the zip file is damaged and can't be unpacked; nothing was changed")
 		return nil
 	case errors.Is(err, pack.ErrTooMuch), errors.Is(err, pack.ErrLocked), errors.Is(err, pack.ErrTooMany):
@@ -189,7 +189,7 @@ func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind convert
 	default:
 		return err
 	}
-	if n == 0 && kind == convert.Zip {
+	if n == 0 && kind == intake.Zip {
 		refuse("there is no file in it; nothing was changed")
 	}
 	return nil
@@ -220,7 +220,7 @@ func (d *Desk) same(ctx context.Context, person uint, row *Document) (*Document,
 
 // Again turns the file that a document was made of into pages once more, in another way: as a new document, whose place the old one leaves
 // if nothing was done with it.
-func (d *Desk) Again(ctx context.Context, person, id uint, o convert.Options, request string) (*Document, error) {
+func (d *Desk) Again(ctx context.Context, person, id uint, o intake.Options, request string) (*Document, error) {
 	row, err := d.row(ctx, id)
 	if err == nil {
 		err = d.may(ctx, person, ActChange, row)

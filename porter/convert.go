@@ -15,7 +15,7 @@ import (
 
 	"glenrain/core/arrange"
 	"glenrain/core/child"
-	"glenrain/core/convert"
+	"glenrain/core/intake"
 	"glenrain/core/nav"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
@@ -27,8 +27,8 @@ type Conversion struct {
 	Path    string
 	Size    int64
 	Name    string
-	Kind    convert.Kind
-	Options convert.Options
+	Kind    intake.Kind
+	Options intake.Options
 	Folder  string // in which a folder for its work is made, and removed; the system's own for such if empty
 	Out     string // the file that the PDF is written to
 }
@@ -170,7 +170,7 @@ func (s *server) convert(c Conversion) error {
 	ctx := context.Background()
 	refused := func(err error) error { return s.enc.Encode(answer{Refused: err.Error(), End: true}) }
 	r, err := read(ctx, c, f)
-	var refusal *convert.Refusal
+	var refusal *intake.Refusal
 	if errors.As(err, &refusal) {
 		return refused(refusal)
 	}
@@ -295,12 +295,12 @@ func (o *opened) close() {
 }
 
 // read reads a file; a fault in a reader is the file's.
-func read(ctx context.Context, c Conversion, f *os.File) (r *convert.Result, err error) {
+func read(ctx context.Context, c Conversion, f *os.File) (r *intake.Result, err error) {
 	defer func() {
 		if p := recover(); p != nil {
 			fmt.Fprintf(os.Stderr, "a file was not converted: %v\n", p)
-			r, err = nil, &convert.Refusal{Sentence: "its format is unknown here, so it can’t be turned into pages"}
+			r, err = nil, &intake.Refusal{Sentence: "its format is unknown here, so it can’t be turned into pages"}
 		}
 	}()
-	return convert.Read(ctx, c.Kind, c.Name, f, c.Size, c.Options)
+	return intake.Read(ctx, c.Kind, c.Name, f, c.Size, c.Options)
 }

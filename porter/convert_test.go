@@ -9,9 +9,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"glenrain/core/convert"
-	"glenrain/core/convert/converttest"
 	"glenrain/core/draw"
+	"glenrain/core/intake"
+	"glenrain/core/intake/intaketest"
 	"glenrain/core/pdf"
 )
 
@@ -20,7 +20,7 @@ func conversion(t *testing.T, name string, data []byte) Conversion {
 	path := filepath.Join(t.TempDir(), "in")
 	require.NoError(t, os.WriteFile(path, data, 0o600))
 	r := bytes.NewReader(data)
-	return Conversion{Path: path, Size: r.Size(), Name: name, Kind: convert.Find(t.Context(), name, r, r.Size()), Folder: t.TempDir(), Out: path + ".pdf"}
+	return Conversion{Path: path, Size: r.Size(), Name: name, Kind: intake.Find(t.Context(), name, r, r.Size()), Folder: t.TempDir(), Out: path + ".pdf"}
 }
 
 // converted turns a file into pages and gives them; its folder is empty after that.
@@ -96,7 +96,7 @@ func TestConvertManyRows(t *testing.T) {
 
 func TestNotConverted(t *testing.T) {
 	var not *NotConverted
-	_, err := Convert(t.Context(), conversion(t, "a.docx", converttest.Docx("<w:p>")))
+	_, err := Convert(t.Context(), conversion(t, "a.docx", intaketest.Docx("<w:p>")))
 	require.ErrorAs(t, err, &not)
 	assert.Equal(t, "the file is damaged: its contents can’t be read", not.Sentence)
 	_, err = Convert(t.Context(), conversion(t, "a.doc", []byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1")))

@@ -8,20 +8,20 @@ import (
 	"os"
 	"path/filepath"
 
-	"glenrain/core/convert"
-	"glenrain/core/convert/mail"
-	"glenrain/core/convert/pack"
+	"glenrain/core/intake"
+	"glenrain/core/intake/mail"
+	"glenrain/core/intake/pack"
 )
 
 // Packed is a file that holds others: a zip, or a mail with what is attached to it.
 type Packed struct {
 	Path   string
 	Size   int64
-	Kind   convert.Kind // convert.Zip or convert.Mail
-	Folder string       // in which a folder for what is unpacked is made, and removed
-	Files  int          // that are unpacked at most
-	One    int64        // bytes that one of them may have
-	All    int64        // and all of them
+	Kind   intake.Kind // intake.Zip or intake.Mail
+	Folder string      // in which a folder for what is unpacked is made, and removed
+	Files  int         // that are unpacked at most
+	One    int64       // bytes that one of them may have
+	All    int64       // and all of them
 }
 
 // Member is a file that was in another one.
@@ -95,7 +95,7 @@ func (s *server) unpack(in Packed) error {
 	}
 	defer f.Close()
 	ctx := context.Background()
-	if in.Kind == convert.Mail {
+	if in.Kind == intake.Mail {
 		err = s.attached(ctx, in, f)
 	} else {
 		err = s.members(ctx, in, f)

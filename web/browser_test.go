@@ -170,7 +170,7 @@ func (o *office) text(selector string) string {
 func (o *office) says(words string) {
 	o.t.Helper()
 	err := rod.Try(func() {
-		o.page.Timeout(20*time.Second).MustWait(`(w) => document.querySelector("#message")?.textContent.includes(w)`, words)
+		o.page.Timeout(40*time.Second).MustWait(`(w) => document.querySelector("#message")?.textContent.includes(w)`, words)
 	})
 	if err != nil {
 		o.t.Fatalf("the page does not say %q but %q", words, o.text("#message"))
@@ -180,7 +180,7 @@ func (o *office) says(words string) {
 // wait waits until a condition holds in the page, and says what the page shows when it does not.
 func (o *office) wait(js string, args ...any) {
 	o.t.Helper()
-	o.waitFor(15*time.Second, js, args)
+	o.waitFor(40*time.Second, js, args)
 }
 
 // waitLong is wait for what takes long.

@@ -18,7 +18,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"glenrain/core/convert/converttest"
+	"glenrain/core/intake/intaketest"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/demo"
 )
@@ -47,7 +47,7 @@ func unlike(t *testing.T) (paths []string) {
 	files := []demo.File{
 		{Name: "depth.go", Data: []byte("package quay\n\n// Depth is in metres.\nfunc Depth() float64 { return 4.2 }\n")},
 		{Name: "Two views.tiff", Data: two.Bytes()}, {Name: "Wide.jpg", Data: photo(600, 400)}, {Name: "Upright.jpg", Data: photo(400, 600)},
-		{Name: "From a colleague.zip", Data: converttest.Zip("Plans/Plan.pdf", string(pdftest.Text(2)), "Plans/old/Note.txt", "an old note", "__MACOSX/x", "junk")},
+		{Name: "From a colleague.zip", Data: intaketest.Zip("Plans/Plan.pdf", string(pdftest.Text(2)), "Plans/old/Note.txt", "an old note", "__MACOSX/x", "junk")},
 		{Name: "Cover.pdf", Data: pdftest.Text(1)}, {Name: "Damaged.pdf", Data: bytes.Replace(pdftest.Text(3), []byte("xref\n"), []byte("xxxx\n"), 1)},
 		{Name: "French.txt", Data: []byte("S\xe9ance du quai\n")}, {Name: "Broken.zip", Data: []byte("PK\x03\x04 no zip")},
 	}

@@ -164,7 +164,7 @@ func TestRoutesAndRoles(t *testing.T) {
 		})
 		switch path {
 		case "/static/*":
-			path = "/static/x/theme.css"
+			path = "/static/x/style/base.css"
 		case "/handing":
 			if method == http.MethodGet {
 				path += "?id=" + d.id

@@ -103,7 +103,7 @@ func TestHead(t *testing.T) {
 	c := o.client()
 	c.signIn("isla")
 	id := c.bring("Tide.pdf", pdftest.Text(2))
-	for _, path := range []string{"/documents", "/desk/" + id + "/arrange", "/documents/" + id + "/original", "/static/x/theme.css", "/me"} {
+	for _, path := range []string{"/documents", "/desk/" + id + "/arrange", "/documents/" + id + "/original", "/static/x/style/base.css", "/me"} {
 		code, body, _ := c.send(http.MethodHead, path, "", nil)
 		assert.Equal(t, http.StatusOK, code, path)
 		assert.Empty(t, body, path)

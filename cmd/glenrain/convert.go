@@ -7,17 +7,17 @@ import (
 	"os"
 	"path/filepath"
 
-	"glenrain/core/convert"
+	"glenrain/core/intake"
 	"glenrain/porter"
 )
 
 // convertFile turns a file of another kind into pages, in a file in a folder; kind None where it is a PDF, a picture, or nothing known.
-func convertFile(ctx context.Context, path string, f *os.File, size int64, o convert.Options, folder, to string) (convert.Kind, error) {
-	kind := convert.Find(ctx, path, f, size)
+func convertFile(ctx context.Context, path string, f *os.File, size int64, o intake.Options, folder, to string) (intake.Kind, error) {
+	kind := intake.Find(ctx, path, f, size)
 	switch kind {
-	case convert.None:
+	case intake.None:
 		return kind, nil
-	case convert.Zip:
+	case intake.Zip:
 		return kind, fmt.Errorf("%s is a zip file or an unknown kind of package: unpack it and name its contents: %w", filepath.Base(path), errUnreadable)
 	}
 	out, err := porter.Convert(ctx, porter.Conversion{Path: path, Size: size, Name: filepath.Base(path), Kind: kind, Options: o, Folder: folder, Out: to})

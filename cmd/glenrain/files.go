@@ -15,9 +15,9 @@ import (
 	"time"
 
 	"glenrain/core/arrange"
-	"glenrain/core/convert"
 	"glenrain/core/draw"
 	"glenrain/core/finding"
+	"glenrain/core/intake"
 	"glenrain/core/jobs"
 	"glenrain/core/outgoing"
 	"glenrain/core/pdf"
@@ -122,7 +122,7 @@ type paths struct {
 	open      []*os.File
 	made      string // the folder
 	passwords []string
-	options   convert.Options // how files of other kinds are turned into pages
+	options   intake.Options // how files of other kinds are turned into pages
 }
 
 func (p *paths) Open(ctx context.Context, ref step.SourceRef) (*step.Source, error) {
@@ -159,7 +159,7 @@ func (p *paths) Open(ctx context.Context, ref step.SourceRef) (*step.Source, err
 
 // converted gives a file as it is, or the pages that it was turned into where it is of another kind.
 func (p *paths) converted(ctx context.Context, path string, f *os.File, size int64) (*os.File, int64, error) {
-	if convert.Find(ctx, path, f, size) == convert.None {
+	if intake.Find(ctx, path, f, size) == intake.None {
 		return f, size, nil
 	}
 	folder, err := p.folder()

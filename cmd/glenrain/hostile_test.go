@@ -23,7 +23,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"glenrain/core/convert/converttest"
+	"glenrain/core/intake/intaketest"
 	"glenrain/core/pdf/pdftest"
 )
 
@@ -61,7 +61,7 @@ var quickOther = []string{"cut in the middle.docx", "entities.docx", "two hundre
 
 // others gives files of other kinds than PDF that tests make: with GLENRAIN_HOSTILE all of them.
 func others() (out []pdftest.Hostile) {
-	for _, h := range converttest.Hostiles() {
+	for _, h := range intaketest.Hostiles() {
 		if h.Name == "three thousand files.zip" { // each becomes a document, one after another, as long as somebody waits
 			continue
 		}
@@ -241,7 +241,7 @@ func TestLeftWhileArriving(t *testing.T) {
 		notes = append(notes, fmt.Sprintf("papers/note %d.md", i), fmt.Sprintf("# Note %d\n\nThe berth is clear.", i))
 	}
 	for name, data := range map[string][]byte{
-		"notes.zip": converttest.Zip(notes...), "levels.txt": []byte(strings.Repeat("level 1.2 at the north quay, wind of force 4 from the west, all is well\n", 60_000)),
+		"notes.zip": intaketest.Zip(notes...), "levels.txt": []byte(strings.Repeat("level 1.2 at the north quay, wind of force 4 from the west, all is well\n", 60_000)),
 	} {
 		t.Run(name, func(t *testing.T) {
 			ctx, leave := context.WithCancel(t.Context())

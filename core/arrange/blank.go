@@ -24,15 +24,10 @@ type Sheet struct {
 	Colour  step.Colour `json:"colour" help:"colour of the ruling"`
 }
 
-const mm = 72 / 25.4
+const mm = pdf.MM
 
 func usualSheet() Sheet {
 	return Sheet{Paper: "like its neighbour", Turned: "portrait", Ruling: "plain", Spacing: 5 * mm, Border: 10 * mm, Colour: "#9fb0a6"}
-}
-
-// Papers are the sizes of paper by name, portrait, in points: ISO 216, and those of ANSI/ASME Y14.1 and office practice in North America.
-var Papers = map[string][2]float64{
-	"A3": {297 * mm, 420 * mm}, "A4": {210 * mm, 297 * mm}, "A5": {148 * mm, 210 * mm}, "A6": {105 * mm, 148 * mm}, "Letter": {612, 792}, "Legal": {612, 1008},
 }
 
 // size gives the width and height of the sheet, in points, where like is the page beside it.
@@ -47,7 +42,7 @@ func (s *Sheet) size(doc *pdf.Document, like pdf.Ref) (w, h float64, err error) 
 		}
 		return float64(s.Width), float64(s.Height), nil
 	}
-	p := Papers[s.Paper]
+	p := pdf.Papers[s.Paper]
 	if s.Turned == "landscape" {
 		p[0], p[1] = p[1], p[0]
 	}

@@ -35,7 +35,7 @@ func (p *Paper) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*ste
 	if err != nil {
 		return nil, err
 	}
-	size := Papers[p.Paper]
+	size := pdf.Papers[p.Paper]
 	name := p.Paper
 	if p.Paper == "own size" {
 		size = [2]float64{float64(p.Width), float64(p.Height)}

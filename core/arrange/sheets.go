@@ -239,7 +239,7 @@ func (s *Sheets) paper(w, h float64, columns, rows int) (W, H float64, err error
 		}
 		return needW, needH, nil
 	}
-	p := Papers[s.Paper]
+	p := pdf.Papers[s.Paper]
 	W, H = p[0], p[1]
 	if s.Turned == "landscape" || s.Turned == "as fits" && min(H/needW, W/needH) > min(W/needW, H/needH) {
 		W, H = H, W

@@ -89,8 +89,7 @@ func (a *Paragraph) Apply(ctx context.Context, doc *pdf.Document, env *step.Env)
 
 // inSentence names pages within a sentence.
 func inSentence(doc *pdf.Document, index []int) string {
-	s := step.NamedIn(doc, index)
-	return strings.ToLower(s[:1]) + s[1:]
+	return step.Within(step.NamedIn(doc, index))
 }
 
 // set makes the change in doc, which page was read from.

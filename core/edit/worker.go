@@ -272,7 +272,7 @@ func (w *worker) warnings() (out []string) {
 		out = append(out, fmt.Sprintf("%s removed with the words that it was on.", step.Count(w.unlinked, "link or mark")))
 	}
 	for _, why := range w.whys {
-		out = append(out, fmt.Sprintf("%s left on %s: %s.", step.Count(w.count[why], "place"), strings.ToLower(step.NamedIn(w.doc, w.at[why])[:1])+step.NamedIn(w.doc, w.at[why])[1:], why))
+		out = append(out, fmt.Sprintf("%s left on %s: %s.", step.Count(w.count[why], "place"), inSentence(w.doc, w.at[why]), why))
 	}
 	return out
 }

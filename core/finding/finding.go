@@ -24,6 +24,16 @@ type Finding struct {
 	Open     int    `json:"open,omitempty"` // how many pages or places there are to put right; 0 where there is nothing to do about it
 }
 
+// Asking gives those of the findings because of which exporting asks first.
+func Asking(list []Finding) (out []Finding) {
+	for _, f := range list {
+		if f.Asks {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
 // Check is one way of finding.
 type Check func(*pdf.Document) ([]Finding, error)
 

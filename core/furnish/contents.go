@@ -33,7 +33,7 @@ type ContentsValues struct {
 
 // UsualContents are the values that are offered first.
 func UsualContents() ContentsValues {
-	return ContentsValues{Title: "Contents", Levels: 2, Font: "Sans", Size: 11, Colour: "ink", Margin: 22 * 72 / 25.4}
+	return ContentsValues{Title: "Contents", Levels: 2, Font: "Sans", Size: 11, Colour: "ink", Margin: 22 * pdf.MM}
 }
 
 // Contents is the step "contents": pages that list the bookmarks, with the pages that they lead to.

@@ -65,7 +65,7 @@ type Values struct {
 func usual() Values {
 	return Values{
 		Pages: step.Pages{Rule: "all"}, Edge: "bottom", Align: "centre", Wording: []Piece{{Field: "page"}}, Figures: "1 2 3",
-		First: 1, Font: "Sans", Size: 9, Colour: "slate", Margin: 12 * 72 / 25.4,
+		First: 1, Font: "Sans", Size: 9, Colour: "slate", Margin: 12 * pdf.MM,
 	}
 }
 

@@ -15,7 +15,7 @@ import (
 var jobs = []string{"edit", "annotate", "arrange", "bookmark", "furnish", "recognize"}
 
 // rooms are those below the jobs, lowest first: a room imports only rooms before it.
-var rooms = []string{"child", "pdf", "typeset", "convert", "raster", "font", "picture", "scan", "ocr", "spelling", "content", "layout", "draw", "nav", "annot", "field", "structure", "claim", "step", "compare", "finding", "naming", "outgoing"}
+var rooms = []string{"child", "pdf", "typeset", "intake", "raster", "font", "picture", "scan", "ocr", "spelling", "content", "layout", "draw", "nav", "annot", "field", "structure", "claim", "step", "compare", "finding", "naming", "outgoing"}
 
 // mayWeb tells which rooms outside core a room of web may import: web itself has the list of all; the contract knows the desk; the shell,
 // stations and screens know the contract and the desk, and not one another.
@@ -29,7 +29,7 @@ func mayWeb(at, own string) bool {
 	return own == "desk" || own == "web/station" || own == "docs" && at == "web/help"
 }
 
-// top is the room that a room within it belongs to: "convert" for "convert/docx".
+// top is the room that a room within it belongs to: "intake" for "intake/docx".
 func top(room string) string {
 	name, _, _ := strings.Cut(room, "/")
 	return name

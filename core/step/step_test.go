@@ -119,6 +119,12 @@ func TestParameters(t *testing.T) {
 	assert.InDelta(t, 5, *d.Fields[2].Max, 0)
 }
 
+func TestWithin(t *testing.T) {
+	for in, want := range map[string]string{"Pages 3 and 4": "pages 3 and 4", "Élan": "élan", "": "", "7 pages": "7 pages"} {
+		assert.Equal(t, want, Within(in))
+	}
+}
+
 func TestRunLeavesTheDocument(t *testing.T) {
 	doc := pdftest.Open(t, pdftest.Text(4))
 	before := pdftest.Whole(t, doc)

@@ -9,6 +9,8 @@ import (
 	"strconv"
 	"strings"
 	"unicode/utf8"
+
+	"glenrain/core/pdf"
 )
 
 // Length is a length in points. In JSON it is a number of points, or a string with
@@ -16,7 +18,7 @@ import (
 type Length float64
 
 // units in points (1 in = 25.4 mm = 72 pt = 6 pica)
-var units = map[string]float64{"pt": 1, "mm": 72 / 25.4, "cm": 720 / 25.4, "in": 72}
+var units = map[string]float64{"pt": 1, "mm": pdf.MM, "cm": 10 * pdf.MM, "in": 72}
 
 // number reads a decimal number that is one: not infinite, and not "NaN".
 func number(s string) (float64, error) {
@@ -116,6 +118,15 @@ func Count(n int, noun string, plural ...string) string {
 		return Thousands(n) + " " + plural[0]
 	}
 	return Thousands(n) + " " + noun + "s"
+}
+
+// Within writes a sentence as part of another one: it begins with a small letter.
+func Within(sentence string) string {
+	r, n := utf8.DecodeRuneInString(sentence)
+	if n == 0 {
+		return ""
+	}
+	return strings.ToLower(string(r)) + sentence[n:]
 }
 
 // Thousands writes n with commas.

@@ -3,7 +3,7 @@
 // bookmarks. What it is given was made of strangers' files, so it gets no network, no file but those that are handed to it, and no scripts;
 // it is a group of processes of its own, with a profile that goes with it, stopped on time or memory.
 //
-// What the HTML says is for others: see core/convert.
+// What the HTML says is for others: see core/intake.
 package typeset
 
 import (

@@ -3,7 +3,6 @@ package arrange
 import (
 	"context"
 	"fmt"
-	"math"
 	"net/http"
 	"strconv"
 	"time"
@@ -59,7 +58,7 @@ func (v contentsView) Points() string {
 
 // Millimetres writes its margin.
 func (v contentsView) Millimetres() string {
-	return strconv.FormatFloat(math.Round(float64(v.Margin)*25.4/72*10)/10, 'f', -1, 64) + " mm"
+	return pdf.Millimetres(float64(v.Margin))
 }
 
 // mostMarks is how many bookmarks the tree shows.

@@ -9,8 +9,8 @@ import (
 	"net/url"
 	"strings"
 
-	"glenrain/core/convert"
-	"glenrain/core/convert/encoded"
+	"glenrain/core/intake"
+	"glenrain/core/intake/encoded"
 	"glenrain/core/step"
 	"glenrain/desk"
 	"glenrain/web/station"
@@ -52,7 +52,7 @@ func told(a desk.Arrived) arrived {
 	out.Sentence = fmt.Sprintf("%s, %s, %s", step.Count(d.Pages, "page"), d.Paper, station.Weight(d.Weight))
 	if d.Made.Of == "file" {
 		out.Kind, out.Told = string(d.Made.Kind), d.Made.Warnings
-		if d.Made.Kind.Readable("encoding") {
+		if d.Made.Kind.Takes("encoding") {
 			out.Encoding = d.Made.Encoding
 		}
 	}
@@ -168,7 +168,7 @@ type aboutView struct {
 	Document  *desk.Document
 	About     *desk.About
 	Findings  []finding
-	Kind      convert.Kind
+	Kind      intake.Kind
 	Encodings [][2]string
 	Changes   bool
 	Width     int // of the table

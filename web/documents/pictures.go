@@ -7,8 +7,8 @@ import (
 	"net/http"
 	"strings"
 
-	"glenrain/core/convert/page"
 	"glenrain/core/draw"
+	"glenrain/core/pdf"
 	"glenrain/core/step"
 	"glenrain/desk"
 	"glenrain/web/station"
@@ -39,16 +39,6 @@ type placedView struct {
 	Cut     string
 }
 
-const mm = 72 / 25.4
-
-func millimetres(pt float64) string {
-	v := math.Round(pt/mm*10) / 10
-	if v == math.Trunc(v) {
-		return fmt.Sprintf("%.0f mm", v)
-	}
-	return fmt.Sprintf("%.1f mm", v)
-}
-
 // placement reads what the slip says.
 func placement(r *http.Request) (pl draw.Placement, err error) {
 	length := func(name string) (float64, error) {
@@ -73,7 +63,7 @@ func placement(r *http.Request) (pl draw.Placement, err error) {
 		}
 		pl.Width, pl.Height = min(pl.Width, pl.Height), max(pl.Width, pl.Height)
 	default:
-		size, ok := page.Papers[paper]
+		size, ok := pdf.Papers[paper]
 		if !ok {
 			return pl, step.Refuse("there is no paper size %q", paper)
 		}
@@ -145,13 +135,13 @@ func borders(p desk.PlacedOn) string {
 	case small(side) && small(above):
 		return "no border"
 	case small(side):
-		return millimetres(above) + " white above and below"
+		return pdf.Millimetres(above) + " white above and below"
 	case small(above):
-		return millimetres(side) + " white left and right"
+		return pdf.Millimetres(side) + " white left and right"
 	case math.Abs(side-above) < 0.15:
-		return millimetres(side) + " white on all sides"
+		return pdf.Millimetres(side) + " white on all sides"
 	}
-	return millimetres(above) + " white above and below, " + millimetres(side) + " left and right"
+	return pdf.Millimetres(above) + " white above and below, " + pdf.Millimetres(side) + " left and right"
 }
 
 // cut says how much of the picture is cut off.

@@ -9,6 +9,7 @@ import (
 
 	"glenrain/core/draw"
 	furnishing "glenrain/core/furnish"
+	"glenrain/core/pdf"
 	"glenrain/core/step"
 	"glenrain/desk"
 	"glenrain/web/station"
@@ -66,7 +67,7 @@ func (v *view) Fonts() []string {
 
 // Millimetres writes a length for the sentence.
 func (v *view) Millimetres(l step.Length) string {
-	return strconv.FormatFloat(float64(int(float64(l)*25.4/72*10+0.5))/10, 'f', -1, 64) + " mm"
+	return pdf.Millimetres(float64(l))
 }
 
 // Points writes a size for the sentence.
@@ -111,7 +112,7 @@ func numbersView(visit *station.Visit) (any, error) {
 		v.New = !slices.ContainsFunc(v.List, func(f placed) bool { return !f.Contents }) || ask.Get("new") != ""
 		v.Values = &furnishing.Values{
 			Pages: step.Pages{Rule: "all but first"}, Edge: "bottom", Align: "centre", Figures: "1 2 3", First: 2, Font: "Sans", Size: 9,
-			Colour: "slate", Margin: step.Length(12 * 72 / 25.4),
+			Colour: "slate", Margin: step.Length(12 * pdf.MM),
 			Wording: []furnishing.Piece{{Field: "page"}, {Text: " of "}, {Field: "pages"}},
 		}
 		if visit.Snapshot.Document.Pages == 1 {

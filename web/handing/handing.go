@@ -14,6 +14,7 @@ import (
 	"strings"
 	"time"
 
+	"glenrain/core/finding"
 	"glenrain/core/naming"
 	"glenrain/core/step"
 	"glenrain/desk"
@@ -163,11 +164,7 @@ func (s *screen) planned(r *http.Request, h desk.Handing, v *view) (err error) {
 		if len(v.Plan) > mostLooked {
 			continue
 		}
-		for _, e := range s.Desk().LooseEnds(snap) {
-			if e.Asks {
-				v.Plan[i].Asks = append(v.Plan[i].Asks, e)
-			}
-		}
+		v.Plan[i].Asks = finding.Asking(s.Desk().LooseEnds(snap))
 		if len(v.Plan[i].Asks) > 0 {
 			v.Asks++
 		}

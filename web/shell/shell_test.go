@@ -49,12 +49,17 @@ func TestFiles(t *testing.T) {
 		require.NoError(t, err)
 		assert.Contains(t, string(h), `aria-hidden="true"`)
 	}
-	_, err := icon("../theme.css\x00")
+	_, err := icon("../mark.css\x00")
 	assert.Error(t, err)
+	base, err := files.ReadFile("html/base.html")
+	require.NoError(t, err)
 	n := 0
 	require.NoError(t, fs.WalkDir(files, "static", func(path string, e fs.DirEntry, err error) error {
 		if err != nil || e.IsDir() || strings.Contains(path, "vendor") || !strings.HasSuffix(path, ".js") && !strings.HasSuffix(path, ".css") {
 			return err
+		}
+		if strings.HasSuffix(path, ".css") {
+			assert.Contains(t, string(base), strings.TrimPrefix(path, "static/"), "each style sheet is linked")
 		}
 		b, err := files.ReadFile(path)
 		assert.NotRegexp(t, `(?:https?:)?//[a-z0-9-]+\.[a-z]{2,}/`, strings.ReplaceAll(string(b), "http://www.w3.org/2000/svg", ""), path)
