@@ -31,7 +31,7 @@ build:
 	go build -o glenrain ./cmd/glenrain
 
 test:
-	tools/need qpdf:qpdf pdftotext:poppler-utils mutool:mupdf-tools chromium:chromium gcc:gcc tesseract:tesseract-ocr /usr/share/hunspell/en_US.dic:hunspell-en-us /usr/share/hunspell/de_DE.dic:hunspell-de-de /usr/share/tesseract-ocr/5/tessdata/deu.traineddata:tesseract-ocr-deu hunspell:hunspell scanimage:sane-utils /usr/lib/$$(gcc -print-multiarch)/sane/libsane-airscan.so.1:sane-airscan
+	tools/need qpdf:qpdf pdftotext:poppler-utils mutool:mupdf-tools chromium:chromium gcc:gcc tesseract:tesseract-ocr /usr/share/hunspell/en_US.dic:hunspell-en-us /usr/share/hunspell/de_DE.dic:hunspell-de-de /usr/share/tesseract-ocr/5/tessdata/deu.traineddata:tesseract-ocr-deu hunspell:hunspell openssl:openssl scanimage:sane-utils /usr/lib/$$(gcc -print-multiarch)/sane/libsane-airscan.so.1:sane-airscan
 	$(MAKE) lint
 	go test -count=1 ./core/raster # compiles PDFium once, for the tests of all packages
 	go test -timeout 20m ./...

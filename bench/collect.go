@@ -13,9 +13,9 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"glenrain/core/content"
+	"glenrain/core/finding"
 	"glenrain/core/intake"
 	"glenrain/core/intake/intaketest"
-	"glenrain/core/finding"
 	"glenrain/core/layout"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"

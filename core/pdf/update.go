@@ -10,7 +10,10 @@ import (
 // behind the file. It uses the file's own kind of cross-reference data; an
 // update of a hybrid file is a plain table. id becomes the second part of the
 // trailer's /ID (14.4). The document itself is not changed.
-func (d *Document) Update(id [16]byte) ([]byte, error) {
+func (d *Document) Update(id [16]byte) ([]byte, error) { return d.update(id, appendIndirect) }
+
+// update writes changed objects by what write does with each.
+func (d *Document) update(id [16]byte, write func(b *bytes.Buffer, num, gen int, o Object) error) ([]byte, error) {
 	if d.crypt != nil {
 		return nil, refuse(ErrUnsupported, "a locked file is changed in a working copy that is not")
 	}
@@ -27,7 +30,7 @@ func (d *Document) Update(id [16]byte) ([]byte, error) {
 	offs := make([]int64, len(nums))
 	for i, n := range nums {
 		offs[i] = d.size + int64(b.Len())
-		if err := appendIndirect(&b, n, d.gen(n), d.overlay[n]); err != nil {
+		if err := write(&b, n, d.gen(n), d.overlay[n]); err != nil {
 			return nil, fmt.Errorf("writing object %d: %w", n, err)
 		}
 	}
