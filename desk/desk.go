@@ -61,6 +61,8 @@ type Desk struct {
 	cleaning sync.Mutex            // one cleans at a time
 
 	moreChecks     []finding.Check
+	moreFinishers  []Finisher
+	moreMany       []ManyKind
 	endCheckpoints func()
 }
 
@@ -78,6 +80,8 @@ type Options struct {
 	PDFiumCache string           // where the renderer keeps its compiled form; in the data folder if empty
 	Registry    *step.Registry   // the steps there are; those of all jobs if nil
 	Checks      []finding.Check  // that are made before documents go out, besides those of all jobs
+	Finishers   []Finisher       // what may be done to documents when they go out, besides what the house has
+	Many        []ManyKind       // work on many documents, besides what the house has
 	MaxWork     time.Duration    // how long one file or step may take; pdf.MaxWork if zero
 	Scanners    scanner.Rules    // where scanners may be
 }
@@ -138,7 +142,7 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	d := &Desk{
 		Store: store, db: db, dir: dir, lock: lock, registry: opt.Registry, pool: pool, log: opt.Log, now: opt.Now, maxWork: cmp.Or(opt.MaxWork, pdf.MaxWork),
 		live: map[uint]*live{}, bases: map[string]*openBase{}, hashing: make(chan struct{}, 2),
-		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{}, purged: map[uint]bool{}, moreChecks: opt.Checks,
+		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{}, purged: map[uint]bool{}, moreChecks: opt.Checks, moreFinishers: opt.Finishers, moreMany: opt.Many,
 		endCheckpoints: func() { endCheckpoints(); checkpoints.Wait() },
 	}
 	d.pictures.gone = d.Purged
@@ -170,6 +174,9 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 		return nil, err
 	}
 	d.startReading()
+	if err := d.takeUp(); err != nil {
+		return nil, err
+	}
 	if _, err := os.Stat(filepath.Join(dir, uncleanName)); err == nil {
 		d.cleanSoon(0)
 	}

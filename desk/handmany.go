@@ -2,7 +2,6 @@ package desk
 
 import (
 	"context"
-	"crypto/rand"
 	"errors"
 	"fmt"
 	"io"
@@ -10,7 +9,6 @@ import (
 
 	"glenrain/core/finding"
 	"glenrain/core/naming"
-	"glenrain/core/outgoing"
 	"glenrain/core/step"
 )
 
@@ -80,13 +78,65 @@ func (d *Desk) PlanHanding(ctx context.Context, h Handing) ([]Planned, error) {
 
 // HandedMany is what came of handing several out.
 type HandedMany struct {
-	Files  []HandOut
+	Files  []uint   // ids of what was handed out
 	Failed []string // sentences
 }
 
-// HandOutMany hands documents out as PlanHanding told: each anew, with nothing that was undone or removed. One that can't be does not stop the others, but
-// for a zip, which has all or is not made. each, where set, is told of each file.
-func (d *Desk) HandOutMany(ctx context.Context, w *Work, h Handing) (*HandedMany, error) {
+// handedMany are the parameters of handing many out: with the names that were planned.
+type handedMany struct {
+	Handing
+	Names []string
+}
+
+// exporting is handing many documents out, each by itself, anew, with nothing that was undone or removed.
+var exporting = ManyKind{
+	Name:  "export",
+	Label: func(n int) string { return "Export " + step.Count(n, "document") },
+	Told:  func(done, of int) string { return fmt.Sprintf("%d of %s exported.", done, step.Count(of, "document")) },
+	Do: func(ctx context.Context, d *Desk, _ *Work, m *Many, it *ManyItem, _ func(done, of int)) (string, error) {
+		var h handedMany
+		if err := m.Read(&h); err != nil {
+			return "", err
+		}
+		if it.Place >= len(h.Names) {
+			return "", errors.New("there is no name for this file")
+		}
+		s, err := d.Look(ctx, m.PersonID, it.DocumentID)
+		if err != nil {
+			return "", err
+		}
+		var finish []string
+		if h.Folder == 0 {
+			finish = d.usual(s)
+		}
+		f, err := d.HandOut(ctx, &Work{}, Order{Document: it.DocumentID, Seen: s.State.ID, RequestID: m.request(it), Person: m.PersonID,
+			Name: h.Names[it.Place], AsItIs: h.AsItIs, Finish: finish, Folder: h.Folder})
+		if err != nil {
+			return "", err
+		}
+		it.HandOutID = f.ID
+		return "Exported as " + f.Name, nil
+	},
+	Result: func(_ *Many, items []ManyItem) (any, error) {
+		out := &HandedMany{}
+		for _, it := range items {
+			switch {
+			case it.HandOutID != 0:
+				out.Files = append(out.Files, it.HandOutID)
+			case it.Outcome == ManyRefused:
+				out.Failed = append(out.Failed, fmt.Sprintf("“%s” was not exported: %s", it.Name, step.Within(it.Sentence)))
+			}
+		}
+		if len(out.Files) == 0 && len(out.Failed) > 0 {
+			return nil, step.Refuse("nothing was exported. %s", strings.Join(out.Failed, "; "))
+		}
+		return out, nil
+	},
+}
+
+// HandOutMany hands documents out as PlanHanding told, in the background. One that can't be does not stop the others, but for a zip, which has all or is not
+// made. Its result is a *HandedMany.
+func (d *Desk) HandOutMany(ctx context.Context, h Handing) (*Work, error) {
 	if len(h.Documents) == 0 {
 		return nil, step.Refuse("no document is selected")
 	}
@@ -99,88 +149,64 @@ func (d *Desk) HandOutMany(ctx context.Context, w *Work, h Handing) (*HandedMany
 			return nil, errors.Join(err, step.Refuse("this folder has been deleted"))
 		}
 	}
-	out := &HandedMany{}
 	if h.Zip != "" {
-		return out, d.zipDocuments(ctx, w, h, plan, out)
+		asked := ctx
+		return d.Start(h.Person, exporting.Label(len(plan)), func(ctx context.Context, w *Work) (any, error) {
+			return d.zipDocuments(FromSame(ctx, asked), w, h, plan)
+		}), nil
 	}
-	for i, p := range plan {
-		if err := ctx.Err(); err != nil {
-			return out, err
-		}
-		w.Set(i, len(plan))
-		s, err := d.Look(ctx, h.Person, p.Document.ID)
-		var f *HandOut
-		if err == nil {
-			f, err = d.HandOut(ctx, &Work{}, Order{Document: p.Document.ID, Seen: s.State.ID, RequestID: subRequest(h.RequestID, i), Person: h.Person,
-				Name: p.Name, AsItIs: h.AsItIs, Lock: s.CanLock() && h.Folder == 0, Folder: h.Folder})
-		}
-		if err != nil {
-			if ctx.Err() != nil {
-				return out, ctx.Err()
-			}
-			out.Failed = append(out.Failed, fmt.Sprintf("“%s” was not exported: %s", p.Document.Name, step.Within(err.Error())))
-			continue
-		}
-		out.Files = append(out.Files, *f)
+	all := handedMany{Handing: h}
+	for _, p := range plan {
+		all.Names = append(all.Names, p.Name)
 	}
-	w.Set(len(plan), len(plan))
-	if len(out.Files) == 0 && len(out.Failed) > 0 {
-		return out, step.Refuse("nothing was exported. %s", strings.Join(out.Failed, "; "))
-	}
-	return out, nil
+	return d.Many(ctx, h.Person, exporting.Name, all, h.Documents, h.RequestID)
 }
 
 // zipDocuments hands documents out as one zip.
-func (d *Desk) zipDocuments(ctx context.Context, w *Work, h Handing, plan []Planned, out *HandedMany) error {
+func (d *Desk) zipDocuments(ctx context.Context, w *Work, h Handing, plan []Planned) (*HandedMany, error) {
 	if was, err := d.asked(ctx, h.Person, h.RequestID); err != nil {
-		return err
+		return nil, err
 	} else if was != nil && was.HandOutID != 0 {
-		f, err := d.handedOut(ctx, was.HandOutID)
-		if err == nil {
-			out.Files = []HandOut{*f}
-		}
-		return err
+		return &HandedMany{Files: []uint{was.HandOutID}}, nil
 	}
 	name := strings.TrimSuffix(cleanName(h.Zip), ".zip") + ".zip"
 	if err := d.nameTaken(ctx, d.db.WithContext(ctx), h.Person, name); err != nil {
-		return err
+		return nil, err
 	}
 	var files []zipped
 	var also []uint
 	pages := 0
 	for i, p := range plan {
 		if p.Wrong != "" {
-			return step.Refuse("“%s”: %s; nothing was exported", p.Document.Name, p.Wrong)
+			return nil, step.Refuse("“%s”: %s; nothing was exported", p.Document.Name, p.Wrong)
 		}
 		s, err := d.Look(ctx, h.Person, p.Document.ID)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		if !h.AsItIs {
 			if asks := finding.Asking(d.LooseEnds(s)); len(asks) > 0 {
-				return step.Refuse("“%s”: %s. Nothing was exported: fix this first, or choose to export anyway", p.Document.Name, step.Within(asks[0].Sentence))
+				return nil, step.Refuse("“%s”: %s. Nothing was exported: fix this first, or choose to export anyway", p.Document.Name, step.Within(asks[0].Sentence))
 			}
 		}
 		if i > 0 {
 			also = append(also, p.Document.ID)
 		}
 		pages += s.Document.Pages
-		files = append(files, zipped{p.Name, func(to io.Writer) error {
-			doc := s.PDF.Fork()
-			opt := outgoing.Prepare(doc, d.now())
-			_, _ = rand.Read(opt.ID[:]) // never fails
-			return doc.WriteFull(ctx, to, opt)
-		}})
+		way, _, err := d.wayOut(ctx, s, d.usual(s))
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, zipped{p.Name, func(to io.Writer) error { return d.writeInto(ctx, way, s.PDF.Fork(), to) }})
 	}
 	f := &HandOut{DocumentID: plan[0].Document.ID, StateID: plan[0].Document.HeadID, Name: name, Pages: pages, Files: len(files), PersonID: h.Person, At: d.now()}
 	if len(also) > 0 {
 		f.Also = toJSON(also)
 	}
 	if err := d.handZip(ctx, w, f, files, h.RequestID); err != nil {
-		return err
+		return nil, err
 	}
-	out.Files = []HandOut{*f}
-	return nil
+	return &HandedMany{Files: []uint{f.ID}}, nil
 }
 
 // keptIn is what is handed out as a document in a folder, where it is found by those who see that.

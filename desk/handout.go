@@ -3,10 +3,10 @@ package desk
 import (
 	"context"
 	"crypto/rand"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -16,7 +16,6 @@ import (
 	"glenrain/core/arrange"
 	"glenrain/core/finding"
 	"glenrain/core/jobs"
-	"glenrain/core/outgoing"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
 )
@@ -32,21 +31,11 @@ type Order struct {
 	Seen      uint
 	RequestID string // of this request alone: a second one of the same id hands nothing more out
 	Person    uint
-	Name      string // of the copy, without ".pdf"
-	Replace   bool   // the original, instead of a copy
-	AsItIs    bool   // although it has loose ends that ask
-	Lock      bool   // again as it came, with the same passwords
-	Signed    bool   // the original with the changes behind it, instead of written anew
-	Folder    uint   // where it is kept as a document, too; 0 for nowhere
-}
-
-// CanLock reports whether the document can be locked again as it came.
-func (s *Snapshot) CanLock() bool { return s.Document.Lock != "" }
-
-// CanKeepSignature reports whether the document is signed and its signature can leave with it.
-func (s *Snapshot) CanKeepSignature() bool {
-	r := s.Document
-	return !r.Working && !r.Locked && r.Mended == "" && r.Made.Of == "" && finding.Signed(s.PDF) != ""
+	Name      string   // of the copy, without ".pdf"
+	Replace   bool     // the original, instead of a copy
+	AsItIs    bool     // although it has loose ends that ask
+	Finish    []string // names of the finishers that were chosen
+	Folder    uint     // where it is kept as a document, too; 0 for nowhere
 }
 
 // found are the loose ends of a state, once they were looked for.
@@ -68,7 +57,7 @@ func (d *Desk) LooseEnds(s *Snapshot) []finding.Finding {
 				Sentence: "checking this document took too long and was stopped: a problem may go unnoticed"})
 		}
 	})
-	if s.Document.Locked && !s.CanLock() {
+	if s.Document.Locked && !d.CanFinish(s, FinishLock) {
 		return append([]finding.Finding{unlocked}, s.found.list...)
 	}
 	return s.found.list
@@ -79,9 +68,6 @@ func (d *Desk) checks() []finding.Check { return append(jobs.LooseEnds(), d.more
 
 // maxLooking is how long loose ends are looked for.
 const maxLooking = 30 * time.Second
-
-var unlocked = finding.Finding{Kind: "unlocked", Asks: true,
-	Sentence: "The document was locked with a password; the exported file is not locked"}
 
 // HandOut writes the document anew, whole, as a file to give away: only what can be
 // reached, nothing of what was undone or removed.
@@ -109,12 +95,7 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 		return nil, &Conflict{s}
 	}
 	if !o.AsItIs {
-		var asks []finding.Finding
-		if s.CanLock() && !o.Lock {
-			asks = append(asks, unlocked)
-		}
-		asks = append(asks, finding.Asking(d.LooseEnds(s))...)
-		if len(asks) > 0 {
+		if asks := append(d.missed(s, o.Finish), finding.Asking(d.LooseEnds(s))...); len(asks) > 0 {
 			return nil, &Asks{asks}
 		}
 	}
@@ -122,12 +103,13 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 		if f, err := d.Folder(ctx, o.Person, o.Folder); err != nil || f.ID == 0 {
 			return nil, errors.Join(err, step.Refuse("this folder has been deleted; nothing was exported"))
 		}
-		if o.Lock {
+		if slices.Contains(o.Finish, FinishLock) {
 			return nil, step.Refuse("you can’t save a locked file in a folder: export it without saving it there")
 		}
 	}
-	if o.Lock && !s.CanLock() || o.Signed && !s.CanKeepSignature() {
-		return nil, step.Refuse("you can’t export the document this way")
+	way, note, err := d.wayOut(ctx, s, o.Finish)
+	if err != nil {
+		return nil, err
 	}
 	name := s.Document.Name + ".pdf"
 	if !o.Replace {
@@ -139,27 +121,11 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 			return nil, err
 		}
 	}
-	h := &HandOut{DocumentID: o.Document, StateID: s.State.ID, Name: name, NameKey: nameKey(name), Replaced: o.Replace, PersonID: o.Person, At: d.now()}
+	h := &HandOut{DocumentID: o.Document, StateID: s.State.ID, Name: name, NameKey: nameKey(name), Replaced: o.Replace, PersonID: o.Person, At: way.At}
+	note(h)
 	doc := s.PDF.Fork()
-	opt := outgoing.Prepare(doc, h.At)
-	opt.Progress = func(done int) { w.Set(done, doc.Objects()) }
-	_, _ = rand.Read(opt.ID[:]) // never fails
-	write := func(out io.Writer) error { return doc.WriteFull(ctx, out, opt) }
-	switch {
-	case o.Signed:
-		h.Signed = true
-		write = func(out io.Writer) error {
-			_, err := io.Copy(out, io.NewSectionReader(s.PDF.Source(), 0, s.PDF.Size()))
-			return err
-		}
-	case o.Lock:
-		h.Locked = true
-		opt.Protect = &pdf.Protection{Again: &pdf.Kept{}, Rand: rand.Reader}
-		if err := json.Unmarshal([]byte(s.Document.Lock), opt.Protect.Again); err != nil {
-			return nil, fmt.Errorf("how the document was locked: %w", err)
-		}
-	}
-	h.SHA, h.Size, err = d.Store.Put(write)
+	way.Progress = func(done int) { w.Set(done, doc.Objects()) }
+	h.SHA, h.Size, err = d.Store.Put(func(to io.Writer) error { return way.Write(ctx, doc, to) })
 	if err != nil {
 		return nil, err
 	}

@@ -32,12 +32,12 @@ var (
 	emptyTables = map[string]string{
 		"migrations": "of the database itself", "sqlite_sequence": "of the database itself", "people": "people", "sessions": "of scs, not used", "invites": "people", "signed_ins": "people",
 		"devices": "people", "houses": "settings", "folders": "names", "folder_people": "people", "passed_ons": "ids", "gathered": "ids and page sets", "choices": "how screens were left",
-		"scanners": "addresses", "learned_words": "words that somebody told the office’s dictionary",
+		"scanners": "addresses", "manies": "values of work on many documents, without content", "learned_words": "words that somebody told the office’s dictionary",
 	}
 	emptyFields = map[string]string{
 		"db": "listed by its tables", "dir": "listed by its folders", "lock": "a lock", "registry": "code", "words": "learned_words in memory", "scanners": "rules", "log": "see TestLogHoldsNoContent",
 		"now": "a clock", "maxWork": "a limit", "mu": "a lock", "order": "ids", "watch": "ids", "hashing": "a limit", "guesses": "sign-ins", "persons": "people", "opened": "ids", "purged": "ids",
-		"others": "the inventory itself", "cleaning": "a lock", "moreChecks": "code", "endCheckpoints": "code",
+		"others": "the inventory itself", "cleaning": "a lock", "moreChecks": "code", "moreFinishers": "code", "moreMany": "code", "endCheckpoints": "code",
 	}
 	emptyPaths = map[string]string{
 		"lock": "a lock", databaseName: "listed by its tables", databaseName + "-wal": "emptied by clean", databaseName + "-shm": "an index of the log", "coming": "emptied at the start; each file goes with its upload",
@@ -164,7 +164,7 @@ func TestPurgedIsGone(t *testing.T) {
 	require.NoError(t, err)
 	_, err = d.HandOut(ctx, &Work{}, Order{Document: doc.ID, Seen: at().State.ID, Person: 1, Name: "Out", AsItIs: true, RequestID: "out"})
 	require.NoError(t, err)
-	_, err = d.HandOutMany(ctx, &Work{}, Handing{Documents: []uint{other.ID, doc.ID}, Person: 1, RequestID: "zip", Zip: "Both", AsItIs: true, Pattern: naming.Pattern{{Field: "name"}}})
+	_, err = handMany(t, d, Handing{Documents: []uint{other.ID, doc.ID}, Person: 1, RequestID: "zip", Zip: "Both", AsItIs: true, Pattern: naming.Pattern{{Field: "name"}}})
 	require.NoError(t, err)
 	d.readings.since().Store([32]byte{7}, []byte(secrets[0]))
 	heldBySomebody := 0

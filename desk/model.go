@@ -347,6 +347,9 @@ func migrate(db *gorm.DB) error {
 	}, {
 		ID:      "13: the record forgets what quotes a document that is purged",
 		Migrate: recordForgets,
+	}, {
+		ID:      "14: work on many documents",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Many{}, &ManyItem{}) },
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

@@ -228,92 +228,38 @@ func (d *Desk) misplaced(ctx context.Context, s *Snapshot, doc *pdf.Document, pa
 	return bad > good
 }
 
-// Recognized is what came of recognizing one of several documents.
-type Recognized struct {
-	ID       uint
-	Name     string
-	Sentence string // what was done, or why not
-	Failed   bool
+// recognizing is recognizing the text of many documents.
+var recognizing = ManyKind{
+	Name:  "recognize",
+	Label: func(n int) string { return "Recognize the text of " + step.Count(n, "document") },
+	Told: func(done, of int) string {
+		return fmt.Sprintf("Text of %d of %s recognized.", done, step.Count(of, "document"))
+	},
+	Do: func(ctx context.Context, d *Desk, w *Work, m *Many, it *ManyItem, report func(done, of int)) (string, error) {
+		var p recognize.Recognize
+		if err := m.Read(&p); err != nil {
+			return "", err
+		}
+		out, err := d.doStepOf(ctx, w, m, it, "recognize", &p, report)
+		if err != nil {
+			return "", err
+		}
+		return out.Step.Sentence, nil
+	},
 }
 
 // RecognizeMany recognizes the text of several documents, one after the other, in the background. One that fails stops nothing. Its result is a *Told.
 func (d *Desk) RecognizeMany(ctx context.Context, person uint, ids []uint, languages string) (*Work, error) {
-	if len(ids) == 0 || len(ids) > mostAtOnce {
-		return nil, step.Refuse("up to %d documents are recognized at once", mostAtOnce)
-	}
 	if _, err := recognize.Engine(); err != nil {
 		return nil, err
 	}
-	docs := make([]Document, 0, len(ids))
-	for _, id := range ids {
+	for _, id := range ids[:min(len(ids), mostAtOnce)] {
 		if err := d.MayStep(ctx, person, id, "recognize"); err != nil {
 			return nil, err
 		}
-		s, err := d.Look(ctx, person, id)
-		if err != nil {
-			return nil, err
-		}
-		docs = append(docs, s.Document)
 	}
-	return d.start(person, fmt.Sprintf("Recognize the text of %s", step.Count(len(ids), "document")), true, func(ctx context.Context, w *Work) (any, error) {
-		var out []Recognized
-		for i, row := range docs {
-			if err := ctx.Err(); err != nil {
-				return nil, err
-			}
-			if w.Enough() {
-				break
-			}
-			r := Recognized{ID: row.ID, Name: row.Name}
-			done, err := d.recognizeOne(ctx, w, person, row.ID, languages, func(done, total int) { w.Set(i, len(docs)) })
-			switch {
-			case err == nil:
-				r.Sentence = done.Step.Sentence + "."
-			case ctx.Err() != nil:
-				return nil, ctx.Err()
-			default:
-				r.Failed = true
-				r.Sentence = step.Sentence(sentenceOf(err)) + "."
-			}
-			out = append(out, r)
-			w.Set(i+1, len(docs))
-		}
-		return told(out, len(docs)), nil
-	}), nil
+	return d.Many(ctx, person, recognizing.Name, &recognize.Recognize{Pages: step.Pages{Rule: "all"}, Languages: languages}, ids, "")
 }
-
-// Told is a result of work that leads nowhere: what was done, in a sentence, and more about it.
-type Told struct {
-	Sentence string
-	Details  []string
-	Problem  bool
-}
-
-// told says what came of recognizing several documents: what went wrong first.
-func told(list []Recognized, of int) *Told {
-	t := &Told{}
-	done := 0
-	for _, r := range list {
-		if r.Failed {
-			t.Problem = true
-			t.Details = append(t.Details, fmt.Sprintf("“%s”: %s", r.Name, r.Sentence))
-		} else {
-			done++
-		}
-	}
-	for _, r := range list {
-		if !r.Failed && len(t.Details) < 40 {
-			t.Details = append(t.Details, fmt.Sprintf("“%s”: %s", r.Name, r.Sentence))
-		}
-	}
-	t.Sentence = fmt.Sprintf("Text of %d of %s recognized.", done, step.Count(of, "document"))
-	if n := of - len(list); n > 0 {
-		t.Sentence += fmt.Sprintf(" Stopped: %s left as they were.", step.Count(n, "document"))
-	}
-	return t
-}
-
-const mostAtOnce = 500
 
 // sentenceOf is an error in a clause that people read.
 func sentenceOf(err error) string {
@@ -324,16 +270,21 @@ func sentenceOf(err error) string {
 	return strings.TrimSuffix(err.Error(), ".")
 }
 
-func (d *Desk) recognizeOne(ctx context.Context, w *Work, person, document uint, languages string, progress func(done, total int)) (*Outcome, error) {
-	s, err := d.Look(ctx, person, document)
+// doStepOf does a slow step on one document of many.
+func (d *Desk) doStepOf(ctx context.Context, w *Work, m *Many, it *ManyItem, name string, params any, report func(done, of int)) (*Outcome, error) {
+	s, err := d.Look(ctx, m.PersonID, it.DocumentID)
 	if err != nil {
 		return nil, err
 	}
-	params, err := json.Marshal(&recognize.Recognize{Pages: step.Pages{Rule: "all"}, Languages: languages})
+	p, err := json.Marshal(params)
 	if err != nil {
 		return nil, err
 	}
-	return d.doAlong(ctx, w, Change{Document: document, Seen: s.State.ID, Person: person, Name: "recognize", Params: params, RequestID: newToken()}, progress)
+	out, err := d.doAlong(ctx, w, Change{Document: it.DocumentID, Seen: s.State.ID, Person: m.PersonID, Name: name, Params: p, RequestID: m.request(it)}, report)
+	if err == nil {
+		it.StateID = out.Step.StateID
+	}
+	return out, err
 }
 
 // doAlong does a slow step as a part of other work, and waits for it; when that is asked to stop, the step is.

@@ -123,6 +123,9 @@ func (in *Incoming) Write(b []byte) (int, error) {
 // ReadAt reads what was written so far.
 func (in *Incoming) ReadAt(b []byte, off int64) (int, error) { return in.f.ReadAt(b, off) }
 
+// Length is how many bytes were written.
+func (in *Incoming) Length() int64 { return in.Size }
+
 // Drop gives the file up, unless it was kept.
 func (in *Incoming) Drop() {
 	if !in.done {

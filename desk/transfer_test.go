@@ -239,6 +239,29 @@ func unzipped(t *testing.T, f *os.File) map[string][]byte {
 	return out
 }
 
+// handMany hands out and waits.
+func handMany(t *testing.T, d *Desk, h Handing) (*HandedMany, error) {
+	t.Helper()
+	w, err := d.HandOutMany(t.Context(), h)
+	if err != nil {
+		return nil, err
+	}
+	p := w.Wait(t.Context())
+	if p.Err != nil {
+		return nil, p.Err
+	}
+	out, ok := p.Result.(*HandedMany)
+	require.True(t, ok, "%T", p.Result)
+	return out, nil
+}
+
+func handedOut(t *testing.T, d *Desk, id uint) *HandOut {
+	t.Helper()
+	h, err := d.HandedOut(t.Context(), 1, id)
+	require.NoError(t, err)
+	return h
+}
+
 func TestHandOutMany(t *testing.T) {
 	if testing.Short() {
 		t.Skip("takes its time; nothing in it happens at once")
@@ -253,11 +276,11 @@ func TestHandOutMany(t *testing.T) {
 	folder, err := d.MakeFolderIn(t.Context(), 1, 0, "Out for the winter")
 	require.NoError(t, err)
 	h.Folder = folder.ID
-	out, err := d.HandOutMany(t.Context(), &Work{}, h)
+	out, err := handMany(t, d, h)
 	require.NoError(t, err)
 	require.Len(t, out.Files, 2)
 	assert.Empty(t, out.Failed)
-	kept, err := d.Document(t.Context(), 1, out.Files[1].KeptID)
+	kept, err := d.Document(t.Context(), 1, handedOut(t, d, out.Files[1]).KeptID)
 	require.NoError(t, err)
 	assert.Equal(t, folder.ID, kept.FolderID)
 	assert.Equal(t, "Page 1,Page 2,Page 3", wholeTexts(t, d, kept.ID))
@@ -270,19 +293,19 @@ func TestHandOutMany(t *testing.T) {
 	plan, err = d.PlanHanding(t.Context(), h)
 	require.NoError(t, err)
 	assert.Contains(t, plan[1].Wrong, "“Berths” would have the same name")
-	out, err = d.HandOutMany(t.Context(), &Work{}, h)
+	out, err = handMany(t, d, h)
 	require.NoError(t, err)
 	assert.Len(t, out.Files, 1)
 	assert.Len(t, out.Failed, 1)
 	assert.Contains(t, out.Failed[0], "“Tides” was not exported")
 
 	h.RequestID, h.Zip = "h3", "Winter"
-	_, err = d.HandOutMany(t.Context(), &Work{}, h)
+	_, err = handMany(t, d, h)
 	assert.ErrorContains(t, err, "same name")
 	h.Pattern, h.Folder = naming.Pattern{{Field: "number"}, {Text: " "}, {Field: "name"}}, 0
-	out, err = d.HandOutMany(t.Context(), &Work{}, h)
+	out, err = handMany(t, d, h)
 	require.NoError(t, err)
-	f, _, err := d.OpenHandedOut(t.Context(), 1, out.Files[0].ID)
+	f, _, err := d.OpenHandedOut(t.Context(), 1, out.Files[0])
 	require.NoError(t, err)
 	files := unzipped(t, f)
 	assert.Equal(t, []string{"Page 1", "Page 2", "Page 3"}, pdftest.PageTexts(t, files["2 Tides.pdf"]))

@@ -31,6 +31,8 @@ type Work struct {
 	lead   string
 	moved  chan struct{} // closed and made anew when it is further
 	since  time.Time
+	shows  func(result any) any
+	of     []uint // documents that the result says something of
 }
 
 // WorkState is how far work is.
@@ -56,7 +58,25 @@ type Progress struct {
 func (w *Work) Look() Progress {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	return Progress{w.done, w.total, w.state, w.err, w.result}
+	result := w.result
+	if w.state == WorkDone && w.shows != nil {
+		result = w.shows(result)
+	}
+	return Progress{w.done, w.total, w.state, w.err, result}
+}
+
+// Several reports whether it is work on one document after another, of which those that were finished stay finished.
+func (w *Work) Several() bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return len(w.of) > 0
+}
+
+// Shows has the result given as f makes it: where it is shown, for one.
+func (w *Work) Shows(f func(result any) any) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.shows = f
 }
 
 // Set tells how much is done.
@@ -161,7 +181,8 @@ func (ws *works) forget(document uint) {
 	defer ws.mu.Unlock()
 	for _, w := range ws.byID {
 		w.mu.Lock()
-		if out, ok := w.result.(*Outcome); ok && out != nil && out.Snapshot != nil && out.Snapshot.Document.ID == document {
+		out, ok := w.result.(*Outcome)
+		if ok && out != nil && out.Snapshot != nil && out.Snapshot.Document.ID == document || slices.Contains(w.of, document) {
 			w.result = &Told{Sentence: "The document was deleted for good."}
 		}
 		w.mu.Unlock()
@@ -230,6 +251,13 @@ func (d *Desk) Work(id uint) (*Work, error) {
 		return w, nil
 	}
 	return nil, ErrMissing
+}
+
+// ending reports whether the server is being stopped.
+func (ws *works) ending() bool {
+	ws.mu.Lock()
+	defer ws.mu.Unlock()
+	return ws.stopped
 }
 
 func (ws *works) stop() {

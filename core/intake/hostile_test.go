@@ -35,7 +35,7 @@ func TestHostile(t *testing.T) {
 			}
 			runtime.ReadMemStats(&after)
 			t.Logf("%s: %v, %d MB given, %v", kind, time.Since(at).Round(time.Millisecond), (after.TotalAlloc-before.TotalAlloc)>>20, err)
-			assert.Less(t, time.Since(at), 15*time.Second)
+			assert.Less(t, time.Since(at), time.Minute, "it ends")
 		})
 	}
 }

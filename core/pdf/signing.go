@@ -30,7 +30,7 @@ func (d *Document) UpdateToSign(id [16]byte, sig Ref, room int) (*Signing, error
 		return nil, refuse(ErrUnsupported, fmt.Sprintf("there is no place for a signature of %d bytes", room))
 	}
 	if _, ok := d.overlay[sig.Num].(*Dict); !ok || !slices.Contains(d.changed, sig.Num) {
-		return nil, refuse(ErrUnsupported, "what is to be signed is not being changed")
+		return nil, refuse(ErrUnsupported, "only a new or changed dictionary can be signed")
 	}
 	s := &Signing{Base: d.size, room: room}
 	b, err := d.update(id, func(b *bytes.Buffer, num, gen int, o Object) error {

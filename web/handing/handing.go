@@ -199,22 +199,11 @@ func (s *screen) handOut(w http.ResponseWriter, r *http.Request) error {
 	}
 	h.RequestID = station.RequestID(r.FormValue("_request"), fmt.Sprintf("%+v", h))
 	ids := r.FormValue("id")
-	work := s.Desk().Start(h.Person, "Exporting", func(ctx context.Context, w *desk.Work) (any, error) {
-		out, err := s.Desk().HandOutMany(desk.FromSame(ctx, r.Context()), w, h)
-		if err != nil {
-			return nil, err
-		}
-		made := make([]string, len(out.Files))
-		for i, f := range out.Files {
-			made[i] = fmt.Sprint(f.ID)
-		}
-		to := "/handing?id=" + ids + "&made=" + strings.Join(made, ",")
-		if len(out.Failed) > 0 {
-			list, _ := json.Marshal(out.Failed[:min(len(out.Failed), 20)])
-			to += "&failed=" + url.QueryEscape(string(list))
-		}
-		return to, nil
-	})
+	work, err := s.Desk().HandOutMany(r.Context(), h)
+	if err != nil {
+		return err
+	}
+	work.Shows(func(result any) any { return address(ids, result) })
 	select { // what can't be done is told at once
 	case <-work.Ended():
 	case <-time.After(800 * time.Millisecond):
@@ -223,4 +212,22 @@ func (s *screen) handOut(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	return s.Work(w, r, work)
+}
+
+// address is where what came of exporting is shown.
+func address(ids string, result any) any {
+	out, ok := result.(*desk.HandedMany)
+	if !ok {
+		return result
+	}
+	made := make([]string, len(out.Files))
+	for i, id := range out.Files {
+		made[i] = fmt.Sprint(id)
+	}
+	to := "/handing?id=" + ids + "&made=" + strings.Join(made, ",")
+	if len(out.Failed) > 0 {
+		list, _ := json.Marshal(out.Failed[:min(len(out.Failed), 20)])
+		to += "&failed=" + url.QueryEscape(string(list))
+	}
+	return to
 }

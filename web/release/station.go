@@ -61,8 +61,8 @@ func outView(r *http.Request, d *desk.Desk, snap *desk.Snapshot) (*view, error) 
 		return nil, err
 	}
 	outs, err := d.HandOuts(r.Context(), snap.Document.ID, desk.Listing{Person: station.Person(r).ID, Most: listed})
-	v := &view{Name: name, Outs: outs, Chosen: "copy", CanLock: snap.CanLock(), First: snap.Pages()[0]}
-	if snap.CanKeepSignature() {
+	v := &view{Name: name, Outs: outs, Chosen: "copy", CanLock: d.CanFinish(snap, desk.FinishLock), First: snap.Pages()[0]}
+	if d.CanFinish(snap, desk.FinishSigned) {
 		v.Signed, v.KeepSigned = finding.Signed(snap.PDF), snap.State.ParentID == 0
 	}
 	if id := station.FormID(r, "out"); id != 0 {
@@ -103,8 +103,14 @@ func handOut(h station.Host, w http.ResponseWriter, r *http.Request) error {
 	order := desk.Order{
 		Document: station.ID(r, "id"), Seen: station.FormID(r, "_seen"), Person: station.Person(r).ID, Name: r.FormValue("name"),
 		Replace: r.FormValue("how") == "replace", AsItIs: r.FormValue("as-it-is") != "" || r.FormValue("update") != "",
-		Lock: r.FormValue("lock") != "", Signed: r.FormValue("signed") == "keep", Folder: station.FormID(r, "folder"),
+		Folder: station.FormID(r, "folder"),
 	}
+	for name, chosen := range map[string]bool{desk.FinishLock: r.FormValue("lock") != "", desk.FinishSigned: r.FormValue("signed") == "keep"} {
+		if chosen {
+			order.Finish = append(order.Finish, name)
+		}
+	}
+	slices.Sort(order.Finish) // the request's id is made of it
 	order.RequestID = station.RequestID(r.FormValue("_request"), fmt.Sprintf("%+v", order))
 	if r.FormValue("update") != "" { // chosen instead of handing out what is out of date
 		out, err := d.Do(r.Context(), desk.Change{Document: order.Document, Seen: order.Seen, RequestID: order.RequestID + "-update",
@@ -137,7 +143,7 @@ func handOut(h station.Host, w http.ResponseWriter, r *http.Request) error {
 			return err
 		}
 		v.Asks, v.Name, v.Chosen = asks.Findings, order.Name, r.FormValue("how")
-		v.KeepSigned, v.Unlock = order.Signed, !order.Lock
+		v.KeepSigned, v.Unlock = slices.Contains(order.Finish, desk.FinishSigned), !slices.Contains(order.Finish, desk.FinishLock)
 		return h.Show(w, r, station.Shown{Snapshot: snap, Code: http.StatusConflict, View: v})
 	}
 	if p.Err != nil {

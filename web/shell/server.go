@@ -178,6 +178,7 @@ func (s *Server) Routes() chi.Router {
 			own.Get("/progress/{work}", s.workPage)
 			own.Post("/progress/{work}/cancel", s.cancelWork)
 			own.Post("/progress/{work}/stop", s.stopWork)
+			own.Post("/many/{many}/undo", s.undoMany)
 			s.deskRoutes(own)
 			for i := range s.opt.Stations {
 				st := &s.opt.Stations[i]

@@ -22,6 +22,7 @@ type workView struct {
 	Left     string // how long it takes still
 	Details  []string
 	Fine     bool // the sentence is not of a problem
+	Many     uint // work on many documents that can be undone as one; 0 for none
 }
 
 // workPage shows how far background work is; the part asks again by itself until it ends.
@@ -57,6 +58,9 @@ func (s *Server) showWork(w http.ResponseWriter, r *http.Request, work *desk.Wor
 	if p.Err != nil {
 		if p.State == desk.WorkCancelled {
 			v.Sentence = "Cancelled. Nothing was changed."
+			if work.Several() {
+				v.Sentence = "Cancelled. Documents that were finished before stay as they are now."
+			}
 		} else {
 			var code int
 			if code, v.Sentence = status(p.Err); code == http.StatusInternalServerError {
@@ -76,6 +80,7 @@ func (s *Server) showWork(w http.ResponseWriter, r *http.Request, work *desk.Wor
 			return nil
 		case *desk.Told:
 			v.Sentence, v.Details, v.Fine = led.Sentence, led.Details, !led.Problem
+			v.Many = led.Many
 		case *desk.Outcome:
 			w.Header().Set("HX-Retarget", "#swap")
 			w.Header().Set("HX-Reswap", "outerHTML")
@@ -111,6 +116,15 @@ func (s *Server) stopWork(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	work.Stop()
+	return s.showWork(w, r, work)
+}
+
+// undoMany takes back what work on many documents did.
+func (s *Server) undoMany(w http.ResponseWriter, r *http.Request) error {
+	work, err := s.desk.UndoMany(r.Context(), station.Person(r).ID, station.ID(r, "many"))
+	if err != nil {
+		return err
+	}
 	return s.showWork(w, r, work)
 }
 
