@@ -50,7 +50,7 @@ func (d *Desk) Holdings() []Holding {
 		{Name: "the trail: states and steps with their values, sentences and changes", Tables: []string{"states", "steps"}, Rows: rowsOf(&Step{}, &State{})},
 		{Name: "exported files, also zips that hold it beside others", Tables: []string{"hand_outs", "requests"}, Rows: d.forgetHandOuts},
 		{Name: "the text of pages and its index", Tables: []string{"page_texts", "page_search"}, Rows: rowsOf(&PageText{}), Forget: func(_ context.Context, f *forgetting) error { d.forgetTexts(f.document); return nil }, Fields: []string{"texts"}},
-		{Name: "what came of work on many documents", Tables: []string{"many_items"}, Rows: rowsOf(&ManyItem{})},
+		{Name: "results of work on many documents", Tables: []string{"many_items"}, Rows: rowsOf(&ManyItem{})},
 		{Name: "its details", Tables: []string{"documents", "traits"}, Rows: func(ctx context.Context, tx *gorm.DB, f *forgetting) error {
 			if err := rowsOf(&Trait{}, &PassedOn{}, &Gathered{})(ctx, tx, f); err != nil {
 				return err
