@@ -48,7 +48,7 @@ func (d *Desk) run(ctx context.Context, at *Snapshot, s step.Step, row Step, env
 		}
 	}
 	r := &ran{on: at, row: row}
-	env.Now, env.Seed, env.Step = row.At, [16]byte(row.Seed), row.No
+	env.Now, env.Seed, env.Step, env.Name = row.At, [16]byte(row.Seed), row.No, at.Document.Name
 	q := step.Sequence{Registry: d.registry, Doc: at.PDF, Keys: at.Keys, Base: func(ctx context.Context, write func(context.Context, io.Writer) error) (*pdf.Document, error) {
 		sha, _, err := d.Store.Put(func(w io.Writer) error { return write(ctx, w) })
 		if err != nil {

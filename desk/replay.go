@@ -335,7 +335,7 @@ func (d *Desk) preview(ctx context.Context, head *Snapshot, c Change, s step.Ste
 	var seed [16]byte
 	copy(seed[:], newToken())
 	run := func(only pdf.Ref) error {
-		p.Doc, p.Result, err = d.registry.Run(ctx, head.PDF, s, &step.Env{Now: now, Seed: seed, Step: no, Keys: head.Keys, Sources: src, Only: only})
+		p.Doc, p.Result, err = d.registry.Run(ctx, head.PDF, s, &step.Env{Now: now, Name: head.Document.Name, Seed: seed, Step: no, Keys: head.Keys, Sources: src, Only: only})
 		p.Ref = only
 		return err
 	}

@@ -267,3 +267,39 @@ func TestFindInAnnotation(t *testing.T) {
 	assert.Equal(t, 1, found.Pages)
 	require.NoError(t, d.Close())
 }
+
+// Marks that several make at once, on one page or by a rule of pages, all stand; whatever else touched the page is still a conflict, and a mark that went meanwhile is told.
+func TestMarksAtOnce(t *testing.T) {
+	d := newDesk(t)
+	doc := bring(t, d, "Dues.pdf", wording([]string{"Winter berths are let from October."}, []string{"Nothing of interest."}))
+	seen := doc.HeadID
+	quads, _, err := d.Taken(t.Context(), snapshot(t, d, doc.ID), step.Key{Ordinal: 1}, [][2]int{{1, 3}})
+	require.NoError(t, err)
+	mark := func(page, how string, seen uint) error {
+		_, err := do(t, d, doc.ID, seen, "mark-text", fmt.Sprintf(`{"page":%s,"quads":%s,"how":%q,"colour":"ink"}`, page, toJSON(quads), how))
+		return err
+	}
+	for _, page := range []string{`["0.1"]`, `["0.1"]`, `"1"`, `["0.2"]`, `"2"`} {
+		require.NoError(t, mark(page, "underline", seen), page)
+	}
+	marks, err := d.Marks(t.Context(), snapshot(t, d, doc.ID))
+	require.NoError(t, err)
+	require.Len(t, marks, 5)
+	now := snapshot(t, d, doc.ID).State.ID
+	change := fmt.Sprintf(`{"page":["0.1"],"mark":%d,"how":"highlight","colour":"#f6dd8f"}`, marks[0].Object)
+	_, err = do(t, d, doc.ID, now, "mark-remove", fmt.Sprintf(`{"page":["0.1"],"mark":%d}`, marks[1].Object))
+	require.NoError(t, err)
+	_, err = do(t, d, doc.ID, now, "mark-change", change)
+	require.NoError(t, err, "another one of the same page was removed meanwhile")
+	_, err = do(t, d, doc.ID, now, "mark-change", fmt.Sprintf(`{"page":["0.1"],"mark":%d,"how":"highlight","colour":"#f6dd8f"}`, marks[1].Object))
+	assert.ErrorContains(t, err, "the mark has been removed")
+
+	now = snapshot(t, d, doc.ID).State.ID
+	mustDo(t, d, doc.ID, "rotate", `{"pages":["0.2"],"by":90}`)
+	var conflict *Conflict
+	assert.NoError(t, mark(`["0.1"]`, "underline", now))
+	assert.ErrorAs(t, mark(`["0.2"]`, "underline", now), &conflict)
+	assert.ErrorAs(t, mark(`"1"`, "underline", now), &conflict, "pages are counted as they were seen")
+	_, err = do(t, d, doc.ID, seen, "rotate", `{"pages":["0.1"],"by":90}`)
+	assert.ErrorAs(t, err, &conflict, "what is no mark still conflicts with one")
+}

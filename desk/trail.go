@@ -103,7 +103,7 @@ func (d *Desk) begin(ctx context.Context, head *Snapshot, c Change) (done *Outco
 		return nil, row, nil, err
 	}
 	if c.Seen != head.State.ID {
-		if err := d.settle(ctx, head, c.Seen, s); err != nil {
+		if err := d.settle(ctx, head, c.Seen, c.Name, s); err != nil {
 			return nil, row, nil, err
 		}
 	}
@@ -147,10 +147,12 @@ func (d *Desk) doneBefore(ctx context.Context, head *Snapshot, c Change) (*Outco
 const settled = 1000
 
 // settle decides whether a step that was asked for on an older state may run on the
-// head: it may if the pages it names were not touched since.
-func (d *Desk) settle(ctx context.Context, head *Snapshot, seen uint, s step.Step) error {
+// head: it may if the pages it names were not touched since, and where it only annotates, whatever was annotated since.
+func (d *Desk) settle(ctx context.Context, head *Snapshot, seen uint, name string, s step.Step) error {
 	named, rules := step.NamedPages(s)
-	if rules || len(named) == 0 {
+	loose := rules || len(named) == 0
+	annotates := d.registry.Annotates(name)
+	if loose && !annotates {
 		return &Conflict{head}
 	}
 	since, err := d.Trail(ctx, head, 0, settled)
@@ -158,7 +160,9 @@ func (d *Desk) settle(ctx context.Context, head *Snapshot, seen uint, s step.Ste
 		return err
 	}
 	for _, later := range since {
-		if later.All || slices.ContainsFunc(later.keys(), func(k step.Key) bool { return slices.Contains(named, k) }) {
+		switch {
+		case annotates && d.registry.Annotates(later.Name) && later.Together == "":
+		case loose, later.All, slices.ContainsFunc(later.keys(), func(k step.Key) bool { return slices.Contains(named, k) }):
 			return &Conflict{head}
 		}
 		if later.parent == seen {

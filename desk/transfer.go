@@ -164,7 +164,7 @@ func (d *Desk) copyPages(ctx context.Context, t Transfer) (*Transferred, error) 
 		if err != nil {
 			return nil, err
 		}
-		if err := d.settle(ctx, from, t.SeenFrom, s); err != nil {
+		if err := d.settle(ctx, from, t.SeenFrom, "remove", s); err != nil {
 			return nil, step.Refuse("“%s” has changed, also on these pages: check them again; nothing was copied", from.Document.Name)
 		}
 	}

@@ -17,10 +17,10 @@ import (
 // Kinds are the steps of this job.
 func Kinds() []step.Kind {
 	return []step.Kind{
-		{Name: "mark-text", Meaning: "Highlights, underlines or strikes out text on a page.", Comment: true,
+		{Name: "mark-text", Meaning: "Highlights, underlines or strikes out text on a page.", Comment: true, Annotates: true,
 			New: func() step.Step { return &MarkText{How: "highlight", Colour: "#f6dd8f"} }},
-		{Name: "mark-change", Meaning: "Changes the kind or colour of a mark.", New: func() step.Step { return &Change{} }},
-		{Name: "mark-remove", Meaning: "Removes marks from text.", New: func() step.Step { return &Remove{} }},
+		{Name: "mark-change", Meaning: "Changes the kind or colour of a mark.", Annotates: true, New: func() step.Step { return &Change{} }},
+		{Name: "mark-remove", Meaning: "Removes marks from text.", Annotates: true, New: func() step.Step { return &Remove{} }},
 	}
 }
 

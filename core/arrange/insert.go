@@ -232,7 +232,7 @@ func (in *Insert) bring(doc, from *pdf.Document, env *step.Env, name string, as 
 	if marks.Nowhere > 0 {
 		b.tell("%s of “%s” %s no target page.", step.Count(marks.Nowhere, "bookmark"), name, map[bool]string{true: "has", false: "have"}[marks.Nowhere == 1])
 	}
-	if _, err := draw.Carry(doc, from, b.pages, env.NewID, env.Now); err != nil {
+	if _, err := draw.Carry(doc, from, b.pages, c.Object, env.NewID, env.Now); err != nil {
 		return b, err
 	}
 	if form.Scripts {

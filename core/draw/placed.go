@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/hex"
 	"errors"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -21,6 +22,8 @@ type Placed struct {
 	Values []byte    // the rule's values, JSON
 	Pages  []pdf.Ref // the pages it is for, where the rule names pages singly
 	Stale  bool      // pages moved since: what stands on them may be wrong
+	// Uses are objects that the rule draws with and the document keeps for it, by the rule's own names: pictures, fonts of the office's own.
+	Uses map[string]pdf.Ref
 }
 
 // Item is what one furnishing drew on one page.
@@ -68,6 +71,14 @@ func List(doc *pdf.Document) []Placed {
 				p.Pages = append(p.Pages, r)
 			}
 		}
+		for _, e := range doc.Dict(d.Get("Uses")).Entries() {
+			if r, ok := e.Value.(pdf.Ref); ok {
+				if p.Uses == nil {
+					p.Uses = map[string]pdf.Ref{}
+				}
+				p.Uses[string(e.Key)] = r
+			}
+		}
 		out = append(out, p)
 	}
 	return out
@@ -99,6 +110,13 @@ func Keep(doc *pdf.Document, p Placed, now time.Time) error {
 			list[i] = r
 		}
 		d.Set("Pages", list)
+	}
+	if len(p.Uses) > 0 {
+		uses := pdf.NewDict()
+		for _, name := range slices.Sorted(maps.Keys(p.Uses)) {
+			uses.Set(pdf.Name(name), p.Uses[name])
+		}
+		d.Set("Uses", uses)
 	}
 	return edit(doc, now, func(list pdf.Array) pdf.Array {
 		for i, o := range list {
@@ -306,8 +324,8 @@ func Erase(doc *pdf.Document, page pdf.Ref, id string) (bool, error) {
 
 // Carry takes over the furnishings of pages that were copied from src into dst.
 // Where dst has one of the same id, the copies get a new one from newID. The
-// carried rule names the brought pages singly. It gives the carried furnishings.
-func Carry(dst, src *pdf.Document, pages []pdf.Ref, newID func() [16]byte, now time.Time) ([]Placed, error) {
+// carried rule names the brought pages singly. bring copies what it draws with. It gives the carried furnishings.
+func Carry(dst, src *pdf.Document, pages []pdf.Ref, bring func(pdf.Object) (pdf.Object, error), newID func() [16]byte, now time.Time) ([]Placed, error) {
 	touched := map[string][]pdf.Ref{}
 	for _, p := range pages {
 		for _, it := range Items(dst, p) {
@@ -321,6 +339,15 @@ func Carry(dst, src *pdf.Document, pages []pdf.Ref, newID func() [16]byte, now t
 			continue
 		}
 		f.Pages = on
+		for name, r := range f.Uses {
+			o, err := bring(r)
+			if err != nil {
+				return nil, err
+			}
+			if f.Uses[name], _ = o.(pdf.Ref); f.Uses[name].IsZero() {
+				delete(f.Uses, name)
+			}
+		}
 		if _, clash := Find(dst, f.ID); clash {
 			old := f.ID
 			id := FreshID(dst, newID)

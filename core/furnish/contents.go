@@ -5,7 +5,6 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
-	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -128,8 +127,8 @@ func (c *ContentsChange) Apply(_ context.Context, doc *pdf.Document, env *step.E
 	return res, nil
 }
 
-// adds: text, and links that no tag holds.
-func (c *ContentsValues) adds() claim.Effect { return claim.Colour | claim.Comment }
+// Adds: text, and links that no tag holds.
+func (c *ContentsValues) Adds() claim.Effect { return claim.Colour | claim.Comment }
 
 func (c *ContentsValues) keep(id string, pages []pdf.Ref) (draw.Placed, error) {
 	values, err := json.Marshal(c)
@@ -225,8 +224,8 @@ func (c *ContentsValues) pagesFor(lines int, h float64) (int, error) {
 	return 1 + (lines-first+each-1)/each, nil
 }
 
-func (c *ContentsValues) on() step.Pages    { return step.Pages{} }
-func (c *ContentsValues) stamp() draw.Stamp { return draw.Stamp{} }
+// On is not asked: it names its pages.
+func (c *ContentsValues) On() step.Pages { return step.Pages{} }
 
 // sheet is what stands on one page of the contents.
 type sheet struct {
@@ -237,14 +236,15 @@ type sheet struct {
 	More  int     `json:"more,omitempty"` // lines that have no room on any page
 }
 
-// plan says which lines stand on which of its pages.
-func (c *ContentsValues) plan(doc *pdf.Document, at []int, wants func(pdf.Ref) bool) (map[pdf.Ref]planned, error) {
+// Plan says which lines stand on which of its pages.
+func (c *ContentsValues) Plan(on *Ground, at []int) (map[pdf.Ref][]Item, error) {
+	doc := on.Doc
 	all, err := doc.Pages()
 	if err != nil {
 		return nil, err
 	}
 	lines := c.entries(doc)
-	out := map[pdf.Ref]planned{}
+	out := map[pdf.Ref][]Item{}
 	for n, i := range at {
 		ref := all[i].Ref
 		g := doc.Geometry(ref)
@@ -265,20 +265,20 @@ func (c *ContentsValues) plan(doc *pdf.Document, at []int, wants func(pdf.Ref) b
 		if len(s.Lines) == 0 && n > 0 {
 			continue
 		}
-		if !wants(ref) {
+		if !on.Wants(ref) {
 			continue
 		}
 		text, err := json.Marshal(s)
 		if err != nil {
 			return nil, err
 		}
-		p := planned{text: string(text), at: draw.Upright(g), w: w, h: h}
+		it := Item{Text: string(text), At: draw.Upright(g), W: w, H: h}
 		for k, e := range s.Lines {
 			y := c.baseline(h, n == 0, k)
 			box := draw.Upright(g).Bounds(pdf.Rect{X0: float64(c.Margin), Y0: y - float64(c.Size)*0.4, X1: w - float64(c.Margin), Y1: y + float64(c.Size)*1.1})
-			p.links = append(p.links, link{box, e.dest, fmt.Sprintf("%s, page %s", e.Title, e.Page)})
+			it.Links = append(it.Links, Link{box, e.dest, fmt.Sprintf("%s, page %s", e.Title, e.Page)})
 		}
-		out[ref] = p
+		out[ref] = []Item{it}
 	}
 	return out, nil
 }
@@ -292,83 +292,79 @@ func (c *ContentsValues) baseline(h float64, first bool, line int) float64 {
 	return y - float64(line)*float64(c.Size)*leading
 }
 
-func (c *ContentsValues) painter(doc *pdf.Document) (func(planned) (pdf.Ref, error), func() []string, error) {
-	face, err := font.Face(c.Font)
+// contentsPainter draws pages of contents.
+type contentsPainter struct {
+	*ContentsValues
+	doc           *pdf.Document
+	plain, strong *text
+	cut           int // titles that were shortened
+}
+
+// Painter prepares the fonts.
+func (c *ContentsValues) Painter(g *Ground) (Painter, error) {
+	plain, err := newText(g.Doc, c.Font, float64(c.Size), c.Colour)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	bold, err := font.Face(c.Font + " Bold")
+	strong, err := newText(g.Doc, c.Font+" Bold", float64(c.Size), c.Colour)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	r, g, b, err := c.Colour.RGB()
-	if err != nil {
-		return nil, nil, err
+	return &contentsPainter{c, g.Doc, plain, strong, 0}, nil
+}
+
+// Form draws one page.
+func (p *contentsPainter) Form(it Item) (pdf.Ref, error) {
+	var s sheet
+	if err := json.Unmarshal([]byte(it.Text), &s); err != nil {
+		return pdf.Ref{}, err
 	}
-	plain, strong := font.Embed(doc, face), font.Embed(doc, bold)
-	resources := pdf.NewDict("Font", pdf.NewDict("F", plain.Ref(), "B", strong.Ref()))
-	missing := map[rune]bool{}
-	var cut int
-	paint := func(pl planned) (pdf.Ref, error) {
-		var s sheet
-		if err := json.Unmarshal([]byte(pl.text), &s); err != nil {
-			return pdf.Ref{}, err
-		}
-		var out draw.Content
-		out.Op("rg", r, g, b)
-		show := func(font pdf.Name, size, x, y float64, text string) {
-			set := plain
-			if font == "B" {
-				set = strong
-			}
-			codes, _, lacks := set.Encode(text)
-			for _, l := range lacks {
-				missing[l] = true
-			}
-			out.Op("BT").Op("Tf", font, size).Op("Td", x, y).Op("Tj", pdf.String(codes)).Op("ET")
-		}
-		size, left, right := float64(c.Size), float64(c.Margin), s.W-float64(c.Margin)
-		if s.Title != "" {
-			show("B", size*titleSize, left, s.H-float64(c.Margin)-size*titleSize, s.Title)
-		}
-		dot := width(face, ".") * size
-		for k, e := range s.Lines {
-			y := c.baseline(s.H, s.Title != "", k)
-			name, f := pdf.Name("F"), face
-			if e.Level == 1 && c.Levels > 1 {
-				name, f = "B", bold
-			}
-			x := left + float64(e.Level-1)*indent*size
-			num := width(f, e.Page) * size
-			title, short := fit(f, e.Title, (right-num-2*size-x)/size)
-			if short {
-				cut++
-			}
-			show(name, size, x, y, title)
-			show(name, size, right-num, y, e.Page)
-			from := x + width(f, title)*size + 0.6*size
-			if n := int(min((right-num-0.6*size-from)/(2*dot), mostDots)); n > 1 && dot > 0 {
-				show("F", size, right-num-0.6*size-float64(n)*2*dot, y, strings.Repeat(". ", n))
-			}
-		}
-		if s.More > 0 {
-			show("F", size, left, c.baseline(s.H, s.Title != "", len(s.Lines)), fmt.Sprintf("… and %s", step.Count(s.More, "more line")))
-		}
-		return draw.Form(doc, pdf.Rect{X1: s.W, Y1: s.H}, resources, out.Bytes()), nil
+	var out draw.Content
+	p.plain.ink(&out)
+	show := func(t *text, size, x, y float64, words string) {
+		out.Op("BT").Op("Tf", map[bool]pdf.Name{true: "B", false: "F"}[t == p.strong], size).Op("Td", x, y).Op("Tj", t.codes(words)).Op("ET")
 	}
-	finish := func() (told []string) {
-		plain.Finish(doc)
-		strong.Finish(doc)
-		if cut > 0 {
-			told = append(told, fmt.Sprintf("%s too long for %s and shortened.", map[bool]string{true: "1 title is", false: fmt.Sprint(cut) + " titles are"}[cut == 1], map[bool]string{true: "its line", false: "their lines"}[cut == 1]))
-		}
-		if len(missing) > 0 {
-			lacks := slices.Sorted(maps.Keys(missing))
-			told = append(told, fmt.Sprintf("The font %s has no “%c”, so it is missing from the table of contents.", c.Font, lacks[0]))
-		}
-		return told
+	size, left, right := float64(p.Size), float64(p.Margin), s.W-float64(p.Margin)
+	if s.Title != "" {
+		show(p.strong, size*titleSize, left, s.H-float64(p.Margin)-size*titleSize, s.Title)
 	}
-	return paint, finish, nil
+	dot := width(p.plain.face, ".") * size
+	for k, e := range s.Lines {
+		y := p.baseline(s.H, s.Title != "", k)
+		t := p.plain
+		if e.Level == 1 && p.Levels > 1 {
+			t = p.strong
+		}
+		x := left + float64(e.Level-1)*indent*size
+		num := width(t.face, e.Page) * size
+		title, short := fit(t.face, e.Title, (right-num-2*size-x)/size)
+		if short {
+			p.cut++
+		}
+		show(t, size, x, y, title)
+		show(t, size, right-num, y, e.Page)
+		from := x + width(t.face, title)*size + 0.6*size
+		if n := int(min((right-num-0.6*size-from)/(2*dot), mostDots)); n > 1 && dot > 0 {
+			show(p.plain, size, right-num-0.6*size-float64(n)*2*dot, y, strings.Repeat(". ", n))
+		}
+	}
+	if s.More > 0 {
+		show(p.plain, size, left, p.baseline(s.H, s.Title != "", len(s.Lines)), fmt.Sprintf("… and %s", step.Count(s.More, "more line")))
+	}
+	resources := pdf.NewDict("Font", pdf.NewDict("F", p.plain.font.Ref(), "B", p.strong.font.Ref()))
+	return draw.Form(p.doc, pdf.Rect{X1: s.W, Y1: s.H}, resources, out.Bytes()), nil
+}
+
+// Finish tells of what was shortened and what the fonts lack.
+func (p *contentsPainter) Finish() (told []string) {
+	lacks := slices.Concat(p.plain.finish(), p.strong.finish())
+	if p.cut > 0 {
+		told = append(told, fmt.Sprintf("%s too long for %s and shortened.", map[bool]string{true: "1 title is", false: fmt.Sprint(p.cut) + " titles are"}[p.cut == 1], map[bool]string{true: "its line", false: "their lines"}[p.cut == 1]))
+	}
+	if len(lacks) > 0 {
+		told = append(told, fmt.Sprintf("The font %s has no “%c”, so it is missing from the table of contents.", p.Font, slices.Min(lacks)))
+	}
+	return told
 }
 
 const (
@@ -394,8 +390,8 @@ func fit(f *font.TrueType, s string, most float64) (string, bool) {
 	return strings.TrimSpace(string(r)) + "…", true
 }
 
-// grow gives the contents more pages where its lines have no room, behind those that it has.
-func (c *ContentsValues) grow(doc *pdf.Document, p *draw.Placed) ([]pdf.Ref, error) {
+// Grow gives the contents more pages where its lines have no room, behind those that it has.
+func (c *ContentsValues) Grow(doc *pdf.Document, p *draw.Placed) ([]pdf.Ref, error) {
 	at := doc.PageIndexes(p.Pages)
 	pages := p.Pages[:0:0]
 	last := -1

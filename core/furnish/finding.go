@@ -13,7 +13,7 @@ func stale(doc *pdf.Document) ([]finding.Finding, error) {
 	var out []finding.Finding
 	for _, p := range draw.List(doc) {
 		if p.Stale {
-			out = append(out, finding.Finding{Kind: "stale", Sentence: outOfDate(p.Kind), Asks: true, Open: 1})
+			out = append(out, finding.Finding{Kind: "stale", Sentence: kindOf(p.Kind).OutOfDate, Asks: true, Open: 1})
 		}
 	}
 	return out, nil

@@ -10,7 +10,6 @@ import (
 	"fmt"
 	"slices"
 
-	"glenrain/core/claim"
 	"glenrain/core/draw"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
@@ -37,90 +36,27 @@ func Kinds() []step.Kind {
 // Hooks are called after pages moved or were rotated.
 func Hooks() []step.Hook { return []step.Hook{markStale} }
 
-// kind is one kind of furnishing.
-type kind struct {
-	name  string // in the file
-	title string // for people
-	read  func(values []byte) (rule, error)
-}
+func ruleOf(p draw.Placed) (Rule, error) { return kindOf(p.Kind).Read(p.Values) }
 
-// table has the kinds there are.
-var table = []kind{
-	{kindNumbers, "Page numbers", func(values []byte) (rule, error) { return readNumbers(values) }},
-	{kindContents, "Contents", func(values []byte) (rule, error) { return readContents(values) }},
-}
-
-// rule is a furnishing's values: they say which pages it is for, what it draws there and where.
-type rule interface {
-	// on is the page set it is for; not asked where the furnishing names pages singly (draw.Placed.Pages).
-	on() step.Pages
-	// plan says what stands where on the pages at those indexes, which are ascending; work on a page is only done where wants agrees.
-	plan(doc *pdf.Document, at []int, wants func(pdf.Ref) bool) (map[pdf.Ref]planned, error)
-	// stamp says how it is attached: to which edge, over or under the page's own content.
-	stamp() draw.Stamp
-	// painter prepares for drawing: paint gives the form XObject of one plan, finish is called at the end and gives warnings.
-	painter(doc *pdf.Document) (paint func(planned) (pdf.Ref, error), finish func() []string, err error)
-	// adds is what drawing it brings in that a standard may not allow.
-	adds() claim.Effect
-}
-
-// planned is one thing to draw on a page: the form's origin comes to at, and w by h points from there up are taken.
-type planned struct {
-	text  string
-	at    pdf.Matrix
-	w, h  float64
-	links []link
-}
-
-// link is a link that goes with what is drawn.
-type link struct {
-	rect pdf.Rect // in default user space
-	dest pdf.Array
-	said string
-}
-
-// grower is a rule with pages of its own, which may need more of them.
-type grower interface {
-	grow(doc *pdf.Document, p *draw.Placed) (created []pdf.Ref, err error)
-}
-
-// fits reports whether all of it stands on what is seen of the page.
-func (p planned) fits(g pdf.Geometry) bool {
-	const slack = 0.5
-	w, h := g.Seen()
-	m := p.at.Mul(draw.Upright(g).Invert()) // upright, in points from the lower left corner
-	return m[4] >= -slack && m[5] >= -slack && m[4]+p.w <= w+slack && m[5]+p.h*0.8 <= h+slack
-}
-
-func (p planned) made() string { return p.text + " @ " + p.at.String() }
-
-func ruleOf(p draw.Placed) (rule, error) {
-	for _, k := range table {
-		if k.name == p.Kind {
-			return k.read(p.Values)
-		}
-	}
-	return nil, step.Refuse("you can’t change this, because it comes from a newer version of Glenrain")
-}
+// Since says what put a kind of furnishing out of date.
+func Since(name string) string { return kindOf(name).Since }
 
 // Title is what people call a kind of furnishing.
-func Title(name string) string {
-	for _, k := range table {
-		if k.name == name {
-			return k.title
-		}
-	}
-	return "Furnishing"
+func Title(name string) string { return kindOf(name).Title }
+
+// ground is a document for a furnishing of it.
+func ground(doc *pdf.Document, env *step.Env, p draw.Placed) *Ground {
+	return &Ground{Doc: doc, Now: env.Now, Name: env.Name, Uses: p.Uses, wants: env.Wants}
 }
 
 // where gives the indexes of the pages that a furnishing is for.
-func where(doc *pdf.Document, p draw.Placed, r rule) ([]int, error) {
+func where(doc *pdf.Document, p draw.Placed, r Rule) ([]int, error) {
 	all, err := doc.Pages()
 	if err != nil {
 		return nil, err
 	}
 	if p.Pages == nil {
-		return step.EvalIn(doc, r.on().Rule)
+		return step.EvalIn(doc, r.On().Rule)
 	}
 	in := map[pdf.Ref]bool{}
 	for _, r := range p.Pages {
@@ -154,14 +90,14 @@ func placed(doc *pdf.Document, env *step.Env, id, kind string, v any, pages *ste
 }
 
 // redraw removes what stands on the pages, draws what the rule says now, and keeps the rule.
-func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Result, error) {
+func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r Rule) (*step.Result, error) {
 	was, err := clear(doc, env, p.ID)
 	if err != nil {
 		return nil, err
 	}
 	var created []pdf.Ref
-	if g, ok := r.(grower); ok {
-		if created, err = g.grow(doc, &p); err != nil {
+	if g, ok := r.(Grower); ok {
+		if created, err = g.Grow(doc, &p); err != nil {
 			return nil, err
 		}
 	}
@@ -172,11 +108,12 @@ func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Resu
 	if len(at) == 0 {
 		return nil, step.Refuse("no page is selected")
 	}
-	want, err := r.plan(doc, at, env.Wants)
+	on := ground(doc, env, p)
+	want, err := r.Plan(on, at)
 	if err != nil {
 		return nil, err
 	}
-	paint, finish, err := r.painter(doc)
+	painter, err := r.Painter(on)
 	if err != nil {
 		return nil, err
 	}
@@ -184,8 +121,8 @@ func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Resu
 	if err != nil {
 		return nil, err
 	}
-	res := &step.Result{Redrawn: step.RedrawPages, Adds: r.adds()}
-	forms := map[string]pdf.Ref{}
+	res := &step.Result{Redrawn: step.RedrawPages, Adds: r.Adds()}
+	forms := map[[2]string]pdf.Ref{}
 	var off, broken []int // pages
 	touched := make(map[pdf.Ref]bool, len(was)+len(at))
 	for _, ref := range was {
@@ -197,36 +134,36 @@ func redraw(doc *pdf.Document, env *step.Env, p draw.Placed, r rule) (*step.Resu
 		if res.Show.IsZero() {
 			res.Show = env.Keys.Key(page)
 		}
-		pl, ok := want[page]
-		if !ok {
-			continue
-		}
-		form, made := forms[pl.text]
-		if !made {
-			if form, err = paint(pl); err != nil {
+		bad, over := false, false
+		for _, it := range want[page] {
+			form, made := forms[it.form()]
+			if !made {
+				if form, err = painter.Form(it); err != nil {
+					return nil, err
+				}
+				forms[it.form()] = form
+			}
+			stamp := it.Stamp
+			stamp.ID, stamp.Form, stamp.At, stamp.Made = p.ID, form, it.At, it.made()
+			b, err := draw.Put(doc, page, stamp)
+			if err != nil {
 				return nil, err
 			}
-			forms[pl.text] = form
-		}
-		stamp := r.stamp()
-		stamp.ID, stamp.Form, stamp.At, stamp.Made = p.ID, form, pl.at, pl.made()
-		bad, err := draw.Put(doc, page, stamp)
-		if err != nil {
-			return nil, err
-		}
-		for _, l := range pl.links {
-			if err := draw.Link(doc, page, p.ID, l.rect, l.dest, l.said); err != nil {
-				return nil, err
+			for _, l := range it.Links {
+				if err := draw.Link(doc, page, p.ID, l.Rect, l.Dest, l.Said); err != nil {
+					return nil, err
+				}
 			}
+			bad, over = bad || b, over || !it.fits(doc.Geometry(page))
 		}
 		if bad {
 			broken = append(broken, i)
 		}
-		if !pl.fits(doc.Geometry(page)) {
+		if over {
 			off = append(off, i)
 		}
 	}
-	res.Warnings = finish()
+	res.Warnings = painter.Finish()
 	if len(off) > 0 {
 		res.Warnings = append(res.Warnings, fmt.Sprintf("%s %s too small: part or all of the text there is off the page.", step.Sentence(step.NamedIn(doc, off)), map[bool]string{true: "is", false: "are"}[len(off) == 1]))
 	}
@@ -271,15 +208,19 @@ func SpotOf(doc *pdf.Document, id string, page pdf.Ref) (s Spot, ok bool) {
 		if err != nil {
 			return s, false
 		}
-		want, err := r.plan(doc, at, func(ref pdf.Ref) bool { return ref == page })
-		pl, there := want[page]
-		if err != nil || !there {
+		want, err := r.Plan(&Ground{Doc: doc, Uses: p.Uses, wants: func(ref pdf.Ref) bool { return ref == page }}, at)
+		items := want[page]
+		if err != nil || len(items) == 0 {
 			return s, false
 		}
 		g := doc.Geometry(page)
 		_, seenH := g.Seen()
-		m := pl.at.Mul(draw.Upright(g).Invert())
-		return Spot{m[4], seenH - m[5] - pl.h*0.8, pl.w, pl.h}, true
+		box := items[0].upright(g)
+		for _, it := range items[1:] {
+			r := it.upright(g)
+			box = pdf.Rect{X0: min(box.X0, r.X0), Y0: min(box.Y0, r.Y0), X1: max(box.X1, r.X1), Y1: max(box.Y1, r.Y1)}
+		}
+		return Spot{box.X0, seenH - box.Y1, box.X1 - box.X0, (box.Y1 - box.Y0) / ofHeight}, true
 	}
 	return s, false
 }
@@ -335,8 +276,8 @@ func (r *Remove) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	}
 	res := &step.Result{Pages: env.Keys.Of(touched), Redrawn: step.RedrawPages,
 		Sentence: fmt.Sprintf("%s removed from %s", Title(p.Kind), step.Count(len(touched), "page"))}
-	if p.Kind == kindContents {
-		res.Warnings = []string{"Its pages are blank now: remove them in Arrange if you don’t need them."}
+	if left := kindOf(p.Kind).Left; left != "" {
+		res.Warnings = []string{left}
 	}
 	if len(res.Pages) > 0 {
 		res.Show = res.Pages[0]
@@ -390,14 +331,6 @@ func (r *Update) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	return res, nil
 }
 
-// outOfDate says of a kind of furnishing that it is.
-func outOfDate(kind string) string {
-	if kind == kindContents {
-		return "The table of contents is out of date"
-	}
-	return Title(kind) + " are out of date"
-}
-
 // markStale is the hook: it compares what stands on the pages with what the rule would
 // draw now, and marks the furnishing where they differ.
 func markStale(doc *pdf.Document, env *step.Env, _ *step.Result) ([]string, error) {
@@ -412,13 +345,13 @@ func markStale(doc *pdf.Document, env *step.Env, _ *step.Result) ([]string, erro
 	if err != nil {
 		return nil, err
 	}
-	on := map[string]map[pdf.Ref]string{}
+	on := map[string]map[pdf.Ref][]string{}
 	for _, l := range pages {
 		for _, it := range draw.Items(doc, l.Ref) {
 			if on[it.ID] == nil {
-				on[it.ID] = map[pdf.Ref]string{}
+				on[it.ID] = map[pdf.Ref][]string{}
 			}
-			on[it.ID][l.Ref] = it.Made
+			on[it.ID][l.Ref] = append(on[it.ID][l.Ref], it.Made)
 		}
 	}
 	var warnings []string
@@ -431,19 +364,19 @@ func markStale(doc *pdf.Document, env *step.Env, _ *step.Result) ([]string, erro
 		if err != nil {
 			return nil, err
 		}
-		want, err := ru.plan(doc, at, func(pdf.Ref) bool { return true })
+		want, err := ru.Plan(ground(doc, env, p), at)
 		if err != nil {
 			return nil, err
 		}
 		stale := len(want) != len(on[p.ID])
-		for page, w := range want {
-			stale = stale || on[p.ID][page] != w.made()
+		for page, items := range want {
+			stale = stale || !slices.EqualFunc(items, on[p.ID][page], func(it Item, made string) bool { return it.made() == made })
 		}
 		if stale == p.Stale {
 			continue
 		}
 		if stale {
-			warnings = append(warnings, outOfDate(p.Kind)+": update "+map[bool]string{true: "it", false: "them"}[p.Kind == kindContents]+" before you export.")
+			warnings = append(warnings, kindOf(p.Kind).OutOfDate+": update "+kindOf(p.Kind).Them+" before you export.")
 		}
 		p.Stale = stale
 		if err := draw.Keep(doc, p, env.Now); err != nil {

@@ -6,8 +6,6 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
-	"maps"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -136,10 +134,11 @@ func (v *Values) put(doc *pdf.Document, env *step.Env, id string) (*step.Result,
 	return redraw(doc, env, p, v)
 }
 
-func (v *Values) on() step.Pages { return v.Pages }
+// On is the page set.
+func (v *Values) On() step.Pages { return v.Pages }
 
-// adds: text.
-func (*Values) adds() claim.Effect { return claim.Colour }
+// Adds: text.
+func (*Values) Adds() claim.Effect { return claim.Colour }
 
 func (v *Values) stamp() draw.Stamp {
 	if v.Edge == "top" {
@@ -148,47 +147,18 @@ func (v *Values) stamp() draw.Stamp {
 	return draw.Stamp{Subtype: "Footer", Edge: "Bottom"}
 }
 
-func (v *Values) painter(doc *pdf.Document) (func(planned) (pdf.Ref, error), func() []string, error) {
-	face, err := font.Face(v.Font)
-	if err != nil {
-		return nil, nil, err
-	}
-	r, g, b, err := v.Colour.RGB()
-	if err != nil {
-		return nil, nil, err
-	}
-	embedded := font.Embed(doc, face)
-	resources := pdf.NewDict("Font", pdf.NewDict("F", embedded.Ref()))
-	missing := map[rune]bool{}
-	paint := func(pl planned) (pdf.Ref, error) {
-		codes, width, lacks := embedded.Encode(pl.text)
-		for _, c := range lacks {
-			missing[c] = true
-		}
-		size := float64(v.Size)
-		var c draw.Content
-		c.Op("BT").Op("Tf", pdf.Name("F"), size).Op("rg", r, g, b).Op("Tj", pdf.String(codes)).Op("ET")
-		up, down := float64(face.BBox[3])/float64(face.UnitsPerEm), float64(face.BBox[1])/float64(face.UnitsPerEm)
-		return draw.Form(doc, pdf.Rect{X0: -size, Y0: down * size, X1: width/1000*size + size, Y1: up * size}, resources, c.Bytes()), nil
-	}
-	finish := func() []string {
-		embedded.Finish(doc)
-		if len(missing) == 0 {
-			return nil
-		}
-		lacks := slices.Sorted(maps.Keys(missing))
-		return []string{fmt.Sprintf("The font %s has no “%c”: choose another wording.", v.Font, lacks[0])}
-	}
-	return paint, finish, nil
+// Painter prepares the font.
+func (v *Values) Painter(g *Ground) (Painter, error) {
+	return newText(g.Doc, v.Font, float64(v.Size), v.Colour)
 }
 
-// plan says what number goes where. "pages" is the number that the document's last page has or would have, so that "2 of 24"
+// Plan says what number goes where. "pages" is the number that the document's last page has or would have, so that "2 of 24"
 // counts up to 24 of 24.
-func (v *Values) plan(doc *pdf.Document, at []int, wants func(pdf.Ref) bool) (map[pdf.Ref]planned, error) {
+func (v *Values) Plan(g *Ground, at []int) (map[pdf.Ref][]Item, error) {
 	if len(at) == 0 {
 		return nil, nil
 	}
-	all, err := doc.Pages()
+	all, err := g.Doc.Pages()
 	if err != nil {
 		return nil, err
 	}
@@ -196,16 +166,16 @@ func (v *Values) plan(doc *pdf.Document, at []int, wants func(pdf.Ref) bool) (ma
 	if err != nil {
 		return nil, err
 	}
-	out := map[pdf.Ref]planned{}
+	out := map[pdf.Ref][]Item{}
 	last := v.First + len(all) - 1 - at[0]
 	for _, i := range at {
 		ref := all[i].Ref
-		if !wants(ref) {
+		if !g.Wants(ref) {
 			continue
 		}
 		text := v.text(v.First+i-at[0], last)
 		w := width(face, text) * float64(v.Size)
-		out[ref] = planned{text: text, at: v.place(doc.Geometry(ref), w, face), w: w, h: float64(v.Size)}
+		out[ref] = []Item{{Text: text, At: v.place(g.Doc.Geometry(ref), w, face), W: w, H: float64(v.Size), Stamp: v.stamp()}}
 	}
 	return out, nil
 }

@@ -20,6 +20,8 @@ type Kind struct {
 	Slow    bool     // it is run in the background, with progress, and reserves the document meanwhile
 	Parts   bool     // its work is done in parts: it can be stopped, and what is done is kept
 	Comment bool     // it comments on a document, which readers do who change nothing
+	// Annotates says that it only adds, changes or removes annotations: it never conflicts with another such step, and is done on top of it.
+	Annotates bool
 }
 
 // Registry knows the kinds of steps by name, and the hooks.
@@ -65,6 +67,12 @@ func (g *Registry) Slow(name string) bool {
 func (g *Registry) Parts(name string) bool {
 	k, _ := g.Kind(name)
 	return k.Parts
+}
+
+// Annotates reports whether a kind of step only adds, changes or removes annotations.
+func (g *Registry) Annotates(name string) bool {
+	k, ok := g.Kind(name)
+	return ok && k.Annotates
 }
 
 // Comments reports whether the step of that name comments on a document.

@@ -65,6 +65,7 @@ const (
 // Env is all that a step may know besides its parameters and the document.
 type Env struct {
 	Now     time.Time
+	Name    string   // of the document, as its file is called, without the ending
 	Seed    [16]byte // the step's own chance
 	Step    int      // the step's number in the trail, part of the keys of pages it makes
 	Keys    *Keys

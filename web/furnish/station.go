@@ -43,7 +43,8 @@ type placed struct {
 	Stale  bool
 	Edited bool
 
-	Contents bool // it is a table of contents, which is changed at its bookmarks
+	Since  string // what put it out of date
+	Change string // the address where it is changed; empty where it is being changed, or can't be
 }
 
 type view struct {
@@ -78,17 +79,28 @@ func (v *view) Points(l step.Length) string {
 // Piece makes a piece of a wording.
 func (v *view) Piece(field string) furnishing.Piece { return furnishing.Piece{Field: field} }
 
+// changes are where kinds of furnishings are changed, below the address of the document: a kind that is changed elsewhere has a line here.
+var changes = map[string]func(p draw.Placed) string{
+	"numbers":  func(p draw.Placed) string { return "furnish?edit=" + p.ID },
+	"contents": func(draw.Placed) string { return "arrange/bookmarks" },
+}
+
 func numbersView(visit *station.Visit) (any, error) {
 	ask, doc := visit.Request.URL.Query(), visit.Snapshot.PDF
 	v := &view{Edit: ask.Get("edit")}
+	numbers := 0
 	for _, p := range draw.List(doc) {
-		f := placed{ID: p.ID, Title: furnishing.Title(p.Kind), Stale: p.Stale, Edited: p.ID == v.Edit}
-		if _, f.Contents = furnishing.ReadContents(p); f.Contents {
+		f := placed{ID: p.ID, Title: furnishing.Title(p.Kind), Since: furnishing.Since(p.Kind), Stale: p.Stale}
+		if p.Pages != nil {
 			at := doc.PageIndexes(p.Pages)
 			slices.Sort(at)
-			f.Pages, f.Edited = step.WriteSet(slices.DeleteFunc(at, func(i int) bool { return i < 0 })), false
+			f.Pages = step.WriteSet(slices.DeleteFunc(at, func(i int) bool { return i < 0 }))
+		}
+		if change, ok := changes[p.Kind]; ok {
+			f.Change = fmt.Sprintf("/desk/%d/", visit.Snapshot.Document.ID) + change(p)
 		}
 		if furnishing.IsNumbers(p) {
+			numbers++
 			values, err := furnishing.ReadNumbers(doc, p)
 			if err != nil {
 				return nil, err
@@ -101,7 +113,8 @@ func numbersView(visit *station.Visit) (any, error) {
 					f.Reads += piece.Text
 				}
 			}
-			if f.Edited {
+			if p.ID == v.Edit {
+				f.Edited, f.Change = true, ""
 				v.Values = values
 			}
 		}
@@ -109,7 +122,7 @@ func numbersView(visit *station.Visit) (any, error) {
 	}
 	if v.Values == nil {
 		v.Edit = ""
-		v.New = !slices.ContainsFunc(v.List, func(f placed) bool { return !f.Contents }) || ask.Get("new") != ""
+		v.New = numbers == 0 || ask.Get("new") != ""
 		v.Values = &furnishing.Values{
 			Pages: step.Pages{Rule: "all but first"}, Edge: "bottom", Align: "centre", Figures: "1 2 3", First: 2, Font: "Sans", Size: 9,
 			Colour: "slate", Margin: step.Length(12 * pdf.MM),
