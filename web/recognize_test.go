@@ -306,4 +306,11 @@ func TestRecognizeSeveral(t *testing.T) {
 		found, err := o.desk.SearchText(t.Context(), 1, "committee", 10)
 		return err == nil && found.Pages == 1
 	}, 20*time.Second, 50*time.Millisecond, "the one upside down was read, too")
+	// All of it is taken back at once.
+	o.page.MustElementR("#message button", "Undo in all of them").MustClick()
+	o.waitLong(`() => document.querySelector("#message")?.innerText.includes("Undone in 3 of 3 documents.")`)
+	require.Eventually(t, func() bool {
+		found, err := o.desk.SearchText(t.Context(), 1, "committee", 10)
+		return err == nil && found.Pages == 0
+	}, 20*time.Second, 50*time.Millisecond)
 }

@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"regexp"
 	"strings"
+	"sync"
 
 	"glenrain/docs"
 	"glenrain/web/station"
@@ -18,7 +19,7 @@ var files embed.FS
 // Screen is the value that the list of screens has.
 func Screen() station.Screen {
 	s := station.Screen{Name: "help", Title: "How to", Files: files, Routes: routes}
-	for _, part := range parts {
+	for _, part := range parts() {
 		for _, j := range part.Jobs {
 			s.Places = append(s.Places, station.Place{Kind: "How to", Text: j.Title, Words: "how to help " + strings.ToLower(part.Title+" "+j.plain), URL: "/help#" + j.Anchor})
 		}
@@ -39,7 +40,8 @@ type job struct {
 	plain         string
 }
 
-var parts = read(docs.Howto)
+// parts are those of the text, read when they are first asked for.
+var parts = sync.OnceValue(func() []part { return read(docs.Howto) })
 
 var (
 	place  = regexp.MustCompile(`^<!-- (\S+) -->$`)
@@ -90,7 +92,7 @@ func anchored(title string) string {
 // Anchor gives the place in the text of the job whose settings are at an address: its own, or the first of its station's.
 func Anchor(place string) string {
 	for {
-		for _, p := range parts {
+		for _, p := range parts() {
 			for _, j := range p.Jobs {
 				if j.Place == place && place != "" {
 					return j.Anchor
@@ -110,7 +112,7 @@ func routes(r station.Router, h station.Host) {
 		return h.Render(w, http.StatusOK, "help", struct {
 			station.Around
 			Parts []part
-		}{h.Screen(r, "How to"), parts})
+		}{h.Screen(r, "How to"), parts()})
 	})
 	r.Get("/help/*", func(w http.ResponseWriter, r *http.Request) error {
 		to := "/help"

@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"github.com/alecthomas/chroma/v2"
-	"github.com/alecthomas/chroma/v2/lexers"
 	"golang.org/x/text/width"
 
 	"glenrain/core/intake/page"
@@ -35,7 +34,7 @@ const (
 
 // Lexer gives the name of the language that a file name tells; "" for none.
 func Lexer(name string) string {
-	l := lexers.Match(name)
+	l := lexers().Match(name)
 	if l == nil || l.Config().Name == "plaintext" {
 		return ""
 	}
@@ -59,7 +58,7 @@ func Write(ctx context.Context, s *page.Sheet, name, text string, o Options) err
 	s.CSS(".k{color:#1d5c8a;font-weight:700}.s{color:#7a3b10}.c{color:#5d6b5f;font-style:italic}.m{color:#6b2f80}.f{color:#20604a}")
 	set := &setter{s: s, columns: columns, numbers: o.Numbers, perPage: max(1, int(height/leading))}
 	tokens := plain(lines)
-	if lexer := lexers.Match(name); lexer != nil && !o.Plain && len(text) < maxColoured {
+	if lexer := lexers().Match(name); lexer != nil && !o.Plain && len(text) < maxColoured {
 		if it, err := chroma.Coalesce(lexer).Tokenise(&chroma.TokeniseOptions{State: "root", Nested: true, EnsureLF: true}, text); err == nil {
 			tokens = chroma.SplitTokensIntoLines(it.Tokens())
 			for len(tokens) > len(lines) { // lexers end what does not end with a line feed
