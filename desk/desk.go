@@ -63,6 +63,7 @@ type Desk struct {
 	moreChecks     []finding.Check
 	moreFinishers  []Finisher
 	moreMany       []ManyKind
+	sealKey        string
 	endCheckpoints func()
 }
 
@@ -82,6 +83,7 @@ type Options struct {
 	Checks      []finding.Check  // that are made before documents go out, besides those of all jobs
 	Finishers   []Finisher       // what may be done to documents when they go out, besides what the house has
 	Many        []ManyKind       // work on many documents, besides what the house has
+	SealKey     string           // the file with the key that secrets are kept with; in the data folder if empty
 	MaxWork     time.Duration    // how long one file or step may take; pdf.MaxWork if zero
 	Scanners    scanner.Rules    // where scanners may be
 }
@@ -142,7 +144,7 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	d := &Desk{
 		Store: store, db: db, dir: dir, lock: lock, registry: opt.Registry, pool: pool, log: opt.Log, now: opt.Now, maxWork: cmp.Or(opt.MaxWork, pdf.MaxWork),
 		live: map[uint]*live{}, bases: map[string]*openBase{}, hashing: make(chan struct{}, 2),
-		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{}, purged: map[uint]bool{}, moreChecks: opt.Checks, moreFinishers: opt.Finishers, moreMany: opt.Many,
+		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{}, purged: map[uint]bool{}, moreChecks: opt.Checks, moreFinishers: opt.Finishers, moreMany: opt.Many, sealKey: opt.SealKey,
 		endCheckpoints: func() { endCheckpoints(); checkpoints.Wait() },
 	}
 	d.pictures.gone = d.Purged

@@ -32,16 +32,16 @@ var (
 	emptyTables = map[string]string{
 		"migrations": "of the database itself", "sqlite_sequence": "of the database itself", "people": "people", "sessions": "of scs, not used", "invites": "people", "signed_ins": "people",
 		"devices": "people", "houses": "settings", "folders": "names", "folder_people": "people", "passed_ons": "ids", "gathered": "ids and page sets", "choices": "how screens were left",
-		"scanners": "addresses", "manies": "values of work on many documents, without content", "learned_words": "words that somebody told the office’s dictionary",
+		"scanners": "addresses", "manies": "values of work on many documents, without content", "settings": "settings of the office", "learned_words": "words that somebody told the office’s dictionary",
 	}
 	emptyFields = map[string]string{
 		"db": "listed by its tables", "dir": "listed by its folders", "lock": "a lock", "registry": "code", "words": "learned_words in memory", "scanners": "rules", "log": "see TestLogHoldsNoContent",
 		"now": "a clock", "maxWork": "a limit", "mu": "a lock", "order": "ids", "watch": "ids", "hashing": "a limit", "guesses": "sign-ins", "persons": "people", "opened": "ids", "purged": "ids",
-		"others": "the inventory itself", "cleaning": "a lock", "moreChecks": "code", "moreFinishers": "code", "moreMany": "code", "endCheckpoints": "code",
+		"others": "the inventory itself", "cleaning": "a lock", "moreChecks": "code", "moreFinishers": "code", "moreMany": "code", "sealKey": "a path", "endCheckpoints": "code",
 	}
 	emptyPaths = map[string]string{
 		"lock": "a lock", databaseName: "listed by its tables", databaseName + "-wal": "emptied by clean", databaseName + "-shm": "an index of the log", "coming": "emptied at the start; each file goes with its upload",
-		"pdfium": "the renderer’s code", "languages": "a setting", uncleanName: "a mark", "fonts": "the office’s fonts", "setting": "emptied at the start; each folder goes with its file",
+		"pdfium": "the renderer’s code", "languages": "a setting", uncleanName: "a mark", "fonts": "the office’s fonts", sealKeyName: "the key of secrets", "setting": "emptied at the start; each folder goes with its file",
 	}
 )
 

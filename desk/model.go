@@ -350,6 +350,9 @@ func migrate(db *gorm.DB) error {
 	}, {
 		ID:      "14: work on many documents",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Many{}, &ManyItem{}) },
+	}, {
+		ID:      "15: the office's settings",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Setting{}) },
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

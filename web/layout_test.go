@@ -41,7 +41,7 @@ func TestPageHasTheRoom(t *testing.T) {
 	}
 	for _, size := range [][2]int{{1280, 800}, {800, 600}, {800, 1000}, {390, 844}} {
 		o.page.MustSetViewport(size[0], size[1], 1, false)
-		for _, at := range []string{"/documents", "/folders", "/desk/" + id + "/arrange", "/desk/" + id + "/edit", "/desk/" + id + "/edit/objects", "/desk/" + id + "/furnish", "/desk/" + id + "/release", "/people", "/people/record", "/help"} {
+		for _, at := range []string{"/documents", "/folders", "/desk/" + id + "/arrange", "/desk/" + id + "/edit", "/desk/" + id + "/edit/objects", "/desk/" + id + "/furnish", "/desk/" + id + "/release", "/people", "/people/record", "/settings", "/help"} {
 			o.go_(at)
 			o.ready()
 			assert.LessOrEqual(t, o.page.MustEval(`() => document.documentElement.scrollWidth`).Int(), size[0], "%v %s", size, at)

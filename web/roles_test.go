@@ -40,6 +40,7 @@ var routes = map[string]struct {
 	"GET /": {person, ""}, "GET /find": {person, ""}, "GET /find/text": {person, ""}, "POST /me/keep": {person, "name=zoom+review&value=page"}, "GET /me": {person, ""}, "GET /help": {person, ""}, "GET /help/*": {person, ""},
 	"POST /me/password": {person, "was=x&new=yyyyyyyyyy&again=zzzzzzzzzz"}, "POST /me/sessions": {person, "number=none"},
 	"GET /progress/{work}": {person, ""}, "POST /progress/{work}/cancel": {person, ""}, "POST /progress/{work}/stop": {person, ""}, "POST /many/{many}/undo": {person, ""},
+	"GET /settings": {admins, ""}, "POST /settings/{section}": {admins, "office.name=Orrin+Quay"},
 
 	"GET /documents": {person, ""}, "GET /documents/bin": {person, ""}, "GET /documents/out": {person, ""}, "GET /documents/text": {person, ""}, "GET /documents/more/{view}": {person, ""},
 	"POST /documents/add": {members, "%PDF"}, "POST /documents/combine": {members, "id=ID&id=ID&_request=x"}, "POST /documents/bin": {members, "id=ID"}, "POST /documents/restore": {members, "id=ID"},
@@ -128,7 +129,7 @@ func TestRoutesAndRoles(t *testing.T) {
 		return nil
 	}))
 	slices.Sort(all)
-	var reads = regexp.MustCompile(`\{(id|token|work|many|step|key|version|box|view|what|lane)\}`)
+	var reads = regexp.MustCompile(`\{(id|token|work|many|step|key|version|box|view|what|lane|section)\}`)
 	// Those that leave or end something come last, and are asked of the closed document only by those who may not.
 	ask := func(who, name string, d of) int {
 		method, route, _ := strings.Cut(name, " ")
@@ -159,6 +160,8 @@ func TestRoutesAndRoles(t *testing.T) {
 				return "sort"
 			case "{view}":
 				return "here"
+			case "{section}":
+				return "office"
 			}
 			return "1"
 		})

@@ -14,6 +14,7 @@ import (
 	"glenrain/web/release"
 	"glenrain/web/review"
 	"glenrain/web/scanning"
+	"glenrain/web/settings"
 	"glenrain/web/shell"
 	"glenrain/web/station"
 )
@@ -25,7 +26,7 @@ func Stations() []station.Station {
 
 // Screens are those besides the desk.
 func Screens() []station.Screen {
-	return []station.Screen{documents.Screen(), handing.Screen(), people.Screen(), scanning.Screen(), help.Screen()}
+	return []station.Screen{documents.Screen(), handing.Screen(), people.Screen(), scanning.Screen(), settings.Screen(), help.Screen()}
 }
 
 // Options say how the pages are served.

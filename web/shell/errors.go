@@ -1,6 +1,7 @@
 package shell
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"io/fs"
@@ -133,8 +134,17 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	}{s.around(r, "Not found"), sentence})
 }
 
+// house is the office's name: the one that was set, or the one that the server was started with.
+func (s *Server) house(r *http.Request) string {
+	name := ""
+	if _, err := s.desk.Setting(r.Context(), desk.OfficeName, &name); err != nil {
+		s.opt.Log.Error("the name of the office can’t be read", "err", err)
+	}
+	return cmp.Or(name, s.opt.House)
+}
+
 func (s *Server) around(r *http.Request, title string) station.Around {
-	return station.Around{Title: title, House: s.opt.House, Person: station.Person(r)}
+	return station.Around{Title: title, House: s.house(r), Person: station.Person(r)}
 }
 
 func (s *Server) render(w http.ResponseWriter, code int, set, name string, data any) error {

@@ -35,6 +35,9 @@ func Person(r *http.Request) *desk.Person {
 // ID reads a number of the address; 0 where it is none.
 func ID(r *http.Request, name string) uint { return id(chi.URLParam(r, name)) }
 
+// Param gives a part of the address.
+func Param(r *http.Request, name string) string { return chi.URLParam(r, name) }
+
 // FormID reads a number of a form; 0 where it is none.
 func FormID(r *http.Request, name string) uint { return id(r.FormValue(name)) }
 
