@@ -165,7 +165,7 @@ func (r Range) Number() string {
 }
 
 // errTaken: somebody else took the number meanwhile.
-var errTaken = errors.New("the number was taken meanwhile")
+var errTaken = errors.New("someone else took the number first")
 
 // mostTaken is how often a number is tried for that others take meanwhile.
 const mostTaken = 20
