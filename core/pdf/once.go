@@ -11,8 +11,8 @@ import (
 var identities = map[Name]bool{"Page": true, "Pages": true, "Catalog": true, "Annot": true, "OCG": true, "StructElem": true, "StructTreeRoot": true,
 	"Outlines": true, "Bead": true, "Thread": true, "Sig": true, "DocTimeStamp": true, "ObjStm": true, "XRef": true}
 
-// mostRounds bounds how deep objects may be nested that say the same; past it, nothing is joined.
-const mostRounds = 500
+// mostRefined bounds how often a reference is compared, on average; past it, nothing is joined.
+const mostRefined = 100
 
 // alike is what is known of an object that may stand once.
 type alike struct {
@@ -21,6 +21,8 @@ type alike struct {
 	refs  []int    // of what it refers to, in order
 	raw   *Stream  // whose bytes are not in stem yet
 	class int
+	users []*alike // that refer to it
+	due   bool     // it is compared in the next round
 }
 
 // same tells for objects that say the same as another one, of lower number, which that is: streams and whatever pages draw with. Two
@@ -87,64 +89,55 @@ func (d *Document) same() (map[int]int, error) {
 func sum256(b []byte) []byte { s := sha256.Sum256(b); return s[:] }
 
 // join refines classes of objects until two in one class refer to the same classes, and gives for each that is not the first
-// of its class the first one.
+// of its class the first one. In each round only those are compared that refer to what got another class in the last one: all others of a class
+// are still like one another (Hopcroft, "An n log n algorithm for minimizing states in a finite automaton", 1971, without the choice of the smaller part).
 func join(list []*alike, at map[int]*alike) map[int]int {
 	stems := map[[16]byte]int{}
+	var size []int // members of each class
 	for _, a := range list {
 		c, ok := stems[a.stem]
 		if !ok {
-			c = len(stems)
+			c = len(size)
 			stems[a.stem] = c
+			size = append(size, 0)
 		}
 		a.class = c
+		size[c]++
+		for _, r := range a.refs {
+			if b := at[r]; b != nil {
+				b.users = append(b.users, a)
+			}
+		}
 	}
-	for count, round := len(stems), 0; ; round++ {
-		if round == mostRounds {
-			return nil
+	var due []*alike
+	for _, a := range list {
+		if size[a.class] > 1 { // others can't fall apart
+			due = append(due, a)
 		}
-		members := make([]int, count)
-		for _, a := range list {
-			members[a.class]++
-		}
-		// Only classes of several can fall apart.
-		next := count
-		first := map[string]int{}
-		firstOf := map[int]string{}
-		changed := make([]int, len(list))
-		var key []byte
-		for i, a := range list {
-			changed[i] = a.class
-			if members[a.class] == 1 {
-				continue
+	}
+	left := 0
+	for _, a := range list {
+		left += mostRefined * (1 + len(a.refs))
+	}
+	for len(due) > 0 {
+		for _, a := range due {
+			if left -= 1 + len(a.refs); left < 0 {
+				return nil
 			}
-			key = binary.AppendVarint(key[:0], int64(a.class))
-			for _, r := range a.refs {
-				if b := at[r]; b != nil {
-					key = binary.AppendVarint(key, int64(b.class))
-				} else {
-					key = binary.AppendVarint(key, -int64(r)-1)
+		}
+		changed := split(due, at, &size)
+		due = due[:0]
+		for _, a := range changed {
+			for _, u := range a.users {
+				if !u.due && size[u.class] > 1 {
+					u.due = true
+					due = append(due, u)
 				}
 			}
-			c, ok := first[string(key)]
-			if !ok {
-				c = a.class
-				if was, taken := firstOf[a.class]; taken && was != string(key) {
-					c = next
-					next++
-				} else {
-					firstOf[a.class] = string(key)
-				}
-				first[string(key)] = c
-			}
-			changed[i] = c
 		}
-		if next == count {
-			break
+		for _, a := range due {
+			a.due = false
 		}
-		for i, a := range list {
-			a.class = changed[i]
-		}
-		count = next
 	}
 	out := map[int]int{}
 	first := map[int]int{}
@@ -156,6 +149,54 @@ func join(list []*alike, at map[int]*alike) map[int]int {
 		}
 	}
 	return out
+}
+
+// split parts the classes of some objects by what these refer to, and gives those that got another class. The largest part of a class keeps its number.
+func split(due []*alike, at map[int]*alike, size *[]int) (changed []*alike) {
+	type part struct {
+		class int
+		of    []*alike
+	}
+	parts := map[string]*part{}
+	var order []*part
+	largest := map[int]*part{} // of a class all of whose members are compared
+	seen := map[int]int{}
+	var key []byte
+	for _, a := range due {
+		key = binary.AppendVarint(key[:0], int64(a.class))
+		for _, r := range a.refs {
+			if b := at[r]; b != nil {
+				key = binary.AppendVarint(key, int64(b.class))
+			} else {
+				key = binary.AppendVarint(key, -int64(r)-1)
+			}
+		}
+		p := parts[string(key)]
+		if p == nil {
+			p = &part{class: a.class}
+			parts[string(key)] = p
+			order = append(order, p)
+		}
+		p.of = append(p.of, a)
+		seen[a.class]++
+	}
+	for _, p := range order {
+		if seen[p.class] == (*size)[p.class] && (largest[p.class] == nil || len(p.of) > len(largest[p.class].of)) {
+			largest[p.class] = p
+		}
+	}
+	for _, p := range order {
+		if largest[p.class] == p {
+			continue
+		}
+		(*size)[p.class] -= len(p.of)
+		for _, a := range p.of {
+			a.class = len(*size)
+		}
+		*size = append(*size, len(p.of))
+		changed = append(changed, p.of...)
+	}
+	return changed
 }
 
 // mayJoin gives the numbers of objects that may stand once, ascending.
