@@ -29,6 +29,7 @@ type serveCommand struct {
 	TLSCert string `name:"tls-cert" help:"Certificate file, for addresses outside this machine."`
 	TLSKey  string `name:"tls-key" help:"Key file of the certificate."`
 	Proxied bool   `name:"behind-proxy" help:"A trusted proxy in front handles TLS and gives visitors’ addresses in X-Real-IP."`
+	SealKey string `name:"seal-key" help:"File with the key that secret settings are kept with (32 bytes); in the data folder if not given. No backup holds it."`
 	// AnyScanner: most scanners make their certificates themselves.
 	AnyScanner bool `name:"any-scanner-certificate" help:"Accept self-signed scanner certificates; the first one of each scanner is remembered."`
 
@@ -74,7 +75,7 @@ func (c *serveCommand) serve(ctx context.Context, ready func(d *desk.Desk, base 
 		return useError{err}
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
-	d, err := desk.Open(c.Data, desk.Options{Log: log, Scanners: scanner.Rules{Here: c.scanners, AnyCertificate: c.AnyScanner}})
+	d, err := desk.Open(c.Data, desk.Options{Log: log, SealKey: c.SealKey, Scanners: scanner.Rules{Here: c.scanners, AnyCertificate: c.AnyScanner}})
 	if err != nil {
 		return err
 	}
