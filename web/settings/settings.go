@@ -36,7 +36,7 @@ func words(all []station.Section) string {
 // office is the section that every office has.
 var office = station.Section{
 	Name: "office", Title: "Office",
-	Fields: []station.Setting{{Key: desk.OfficeName, Label: "Name", Help: "Shown at the top of every screen. If empty, the name with which the server was started.", Most: 60}},
+	Fields: []station.Setting{{Key: desk.OfficeName, Label: "Name", Help: "Shown at the top of every screen. Leave it empty to use the name the server was started with.", Most: 60}},
 }
 
 type screen struct {
