@@ -59,9 +59,9 @@ func TestOfficeSettings(t *testing.T) {
 		assert.Contains(t, body, "<strong>Quay &amp; Harbour</strong>", path)
 	}
 	for wrong, v := range map[string]url.Values{
-		"Words can have up to 12 characters":    {"draft.words": {"not final at all"}},
-		"No exclamation marks":                  {"draft.words": {"Draft!"}, "draft.colour": {"moss"}},
-		"Choose one of the values for colour":   {"draft.words": {"Draft"}, "draft.colour": {"red"}},
+		"Words can have up to 12 characters":        {"draft.words": {"not final at all"}},
+		"No exclamation marks":                      {"draft.words": {"Draft!"}, "draft.colour": {"moss"}},
+		"Choose one of the values for colour":       {"draft.words": {"Draft"}, "draft.colour": {"red"}},
 		"it doesn’t exist, or it has been deleted.": nil,
 	} {
 		to := "/settings/drafts"
