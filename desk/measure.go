@@ -25,18 +25,8 @@ type Measured struct {
 
 // Measure does a step in memory and tells what would come of it. Nothing is kept. An error is the step's: a *step.Refusal, or that it took too long.
 func (d *Desk) Measure(ctx context.Context, c Change) (*Measured, error) {
-	head, err := d.Look(ctx, c.Person, c.Document)
+	head, s, err := d.toTry(ctx, c)
 	if err != nil {
-		return nil, err
-	}
-	if c.Seen != 0 && c.Seen != head.State.ID {
-		return nil, &Conflict{head}
-	}
-	s, err := d.registry.New(c.Name, c.Params)
-	if err != nil {
-		return nil, err
-	}
-	if err := d.mayName(ctx, c.Person, s, c.owned()...); err != nil {
 		return nil, err
 	}
 	timed, cancel := d.limited(ctx)
@@ -93,7 +83,7 @@ func (d *Desk) MeasureMany(ctx context.Context, w *Work, person uint, name strin
 		if err != nil {
 			return nil, err
 		}
-		m, err := d.Measure(ctx, Change{Document: id, Person: person, Name: name, Params: params})
+		m, err := d.Measure(ctx, Change{Document: id, Seen: row.HeadID, Person: person, Name: name, Params: params})
 		switch {
 		case ctx.Err() != nil:
 			return nil, ctx.Err()

@@ -15,7 +15,7 @@ import (
 func TestMeasure(t *testing.T) {
 	d := newDesk(t)
 	doc, short := bring(t, d, "Berths.pdf", pdftest.Text(12)), bring(t, d, "Tides.pdf", pdftest.Text(2))
-	c := Change{Document: doc.ID, Person: 1, Name: "remove", Params: []byte(`{"pages":"3-11"}`)}
+	c := Change{Document: doc.ID, Seen: doc.HeadID, Person: 1, Name: "remove", Params: []byte(`{"pages":"3-11"}`)}
 	m, err := d.Measure(t.Context(), c)
 	require.NoError(t, err)
 	assert.Equal(t, "Pages 3-11 removed", m.Sentence)

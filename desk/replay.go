@@ -300,20 +300,26 @@ type Previewed struct {
 	W, H int      // pixels that it fits into
 }
 
-// Preview runs the step on the document in memory and draws a page as it would be. Work on pages that are not shown is left out.
-func (d *Desk) Preview(ctx context.Context, c Change, v Previewed) (*Preview, error) {
+// toTry gives what a change is tried on in memory, and its step, by the rules of doing it.
+func (d *Desk) toTry(ctx context.Context, c Change) (*Snapshot, step.Step, error) {
 	head, err := d.Look(ctx, c.Person, c.Document)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	if c.Seen != head.State.ID {
-		return nil, &Conflict{head}
+		return nil, nil, &Conflict{head}
 	}
 	s, err := d.registry.New(c.Name, c.Params)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	if err := d.mayName(ctx, c.Person, s, c.owned()...); err != nil {
+	return head, s, d.mayName(ctx, c.Person, s, c.owned()...)
+}
+
+// Preview runs the step on the document in memory and draws a page as it would be. Work on pages that are not shown is left out.
+func (d *Desk) Preview(ctx context.Context, c Change, v Previewed) (*Preview, error) {
+	head, s, err := d.toTry(ctx, c)
+	if err != nil {
 		return nil, err
 	}
 	timed, cancel := d.limited(ctx)
