@@ -17,6 +17,7 @@ import (
 	"glenrain/core/outgoing"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
+	"glenrain/core/raster"
 )
 
 // number writes a file number into the document's title, where its name has none.
@@ -64,7 +65,7 @@ var sealFinisher = Finisher{
 // A finisher more is a value: it is asked about where it was missed, refused where it can't be had, and does its part in its turn.
 func TestFinishers(t *testing.T) {
 	dir := t.TempDir()
-	opened, err := Open(dir, Options{Finishers: []Finisher{numberFinisher, sealFinisher}})
+	opened, err := Open(dir, Options{PDFiumCache: raster.CacheForTests(), Finishers: []Finisher{numberFinisher, sealFinisher}})
 	require.NoError(t, err)
 	d := opened
 	t.Cleanup(func() { _ = d.Close() })

@@ -2,7 +2,9 @@ package desk
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"path/filepath"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -12,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glenrain/core/pdf/pdftest"
+	"glenrain/core/raster"
 	"glenrain/core/step"
 )
 
@@ -49,7 +52,7 @@ func turning(hold func(it *ManyItem)) ManyKind {
 
 func manyDesk(t *testing.T, dir string, hold func(it *ManyItem)) *Desk {
 	t.Helper()
-	d, err := Open(dir, Options{Many: []ManyKind{turning(hold)}})
+	d, err := Open(dir, Options{PDFiumCache: raster.CacheForTests(), Many: []ManyKind{turning(hold)}})
 	require.NoError(t, err)
 	return d
 }
@@ -83,12 +86,19 @@ func TestMany(t *testing.T) {
 	<-ended
 	assert.Equal(t, WorkCancelled, w.Look().State)
 
-	// As if it was killed between the step and the note of it.
+	// As if it had been killed between a step and the note of it.
+	require.NoError(t, func() error {
+		db, done, err := openDatabase("file:" + filepath.Join(dir, databaseName))
+		require.NoError(t, err)
+		res := db.Model(&ManyItem{}).Where("place = ? and outcome = ?", 11, ManyDone).Updates(map[string]any{"outcome": ManyWaits, "state_id": 0})
+		assert.Equal(t, int64(1), res.RowsAffected)
+		return errors.Join(res.Error, done())
+	}())
 	var again atomic.Int32
 	d = manyDesk(t, dir, func(*ManyItem) { again.Add(1); time.Sleep(time.Millisecond) })
 	t.Cleanup(func() { _ = d.Close() })
 	m := waitMany(t, d)
-	assert.Equal(t, int32(18), again.Load(), "what was done is not done again")
+	assert.Equal(t, int32(19), again.Load(), "what was noted is not done again")
 	var items []ManyItem
 	require.NoError(t, d.db.Order("place").Find(&items, "many_id = ?", m.ID).Error)
 	require.Len(t, items, 30)
@@ -118,7 +128,7 @@ func TestMany(t *testing.T) {
 	assert.Equal(t, []string{"“Sealed 4”: It is sealed.", "“Sealed 20”: It is sealed."}, told.Details[:2])
 	assert.True(t, told.Problem)
 	assert.Equal(t, m.ID, told.Many)
-	assert.Equal(t, int32(18), again.Load())
+	assert.Equal(t, int32(19), again.Load())
 
 	// Undone as one, but for what was changed since.
 	mustDo(t, d, ids[0], "rotate", `{"pages":"1","by":90}`)
@@ -185,7 +195,7 @@ func TestManyStopped(t *testing.T) {
 	require.NoError(t, d.Close())
 
 	later := time.Now().Add(keptMany + time.Hour)
-	d, err = Open(dir, Options{Many: []ManyKind{turning(func(*ManyItem) { t.Error("it began anew") })}, Now: func() time.Time { return later }})
+	d, err = Open(dir, Options{PDFiumCache: raster.CacheForTests(), Many: []ManyKind{turning(func(*ManyItem) { t.Error("it began anew") })}, Now: func() time.Time { return later }})
 	require.NoError(t, err)
 	var n int64
 	require.NoError(t, d.db.Model(&ManyItem{}).Count(&n).Error)

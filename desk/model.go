@@ -86,8 +86,8 @@ type Document struct {
 
 // Made says what a document was made of.
 type Made struct {
-	Of       string         `json:"of,omitempty"`   // "picture", "documents", "pictures", "file" or "pages"
-	Name     string         `json:"name,omitempty"` // of the document that the pages are of
+	Of       string         `json:"of,omitempty"`   // "picture", "documents", "pictures", "file", "pages" or "step"
+	Name     string         `json:"name,omitempty"` // of the document that the pages are of; or what was done to which
 	Picture  string         `json:"picture,omitempty"`
 	Count    int            `json:"count,omitempty"` // of documents or pictures
 	Kind     intake.Kind    `json:"kind,omitempty"`  // of a file that was turned into pages
@@ -107,6 +107,8 @@ func (m Made) String() string {
 		return step.Count(m.Count, "picture")
 	case "file":
 		return m.Kind.Title()
+	case "step":
+		return m.Name
 	case "pages":
 		return step.Count(m.Count, "page") + " of “" + m.Name + "”"
 	}

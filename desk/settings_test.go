@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glenrain/core/pdf/pdftest"
+	"glenrain/core/raster"
 )
 
 func TestSettings(t *testing.T) {
@@ -91,7 +92,7 @@ func TestSealed(t *testing.T) {
 	_, _, err = d.Unseal(t.Context(), "store.password")
 	require.ErrorIs(t, err, ErrUnsealed)
 	require.NoError(t, d.Close())
-	d, err = Open(again, Options{SealKey: filepath.Join(dir, sealKeyName)})
+	d, err = Open(again, Options{PDFiumCache: raster.CacheForTests(), SealKey: filepath.Join(dir, sealKeyName)})
 	require.NoError(t, err)
 	got, _, err = d.Unseal(t.Context(), "store.password")
 	require.NoError(t, err)

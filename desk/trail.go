@@ -99,6 +99,9 @@ func (d *Desk) begin(ctx context.Context, head *Snapshot, c Change) (done *Outco
 	if s, err = d.registry.New(c.Name, c.Params); err != nil {
 		return nil, row, nil, err
 	}
+	if d.registry.Apart(c.Name) {
+		return nil, row, nil, step.Refuse("this step makes a new document, and leaves this one as it is")
+	}
 	if err := d.mayName(ctx, c.Person, s, c.owned()...); err != nil {
 		return nil, row, nil, err
 	}

@@ -22,6 +22,8 @@ type Kind struct {
 	Comment bool     // it comments on a document, which readers do who change nothing
 	// Annotates says that it only adds, changes or removes annotations: it never conflicts with another such step, and is done on top of it.
 	Annotates bool
+	// Apart says that its outcome is a document of its own, written anew: nothing of what was there before may be left in it.
+	Apart bool
 }
 
 // Registry knows the kinds of steps by name, and the hooks.
@@ -67,6 +69,12 @@ func (g *Registry) Slow(name string) bool {
 func (g *Registry) Parts(name string) bool {
 	k, _ := g.Kind(name)
 	return k.Parts
+}
+
+// Apart reports whether the outcome of a kind of step is a document of its own.
+func (g *Registry) Apart(name string) bool {
+	k, ok := g.Kind(name)
+	return ok && k.Apart
 }
 
 // Annotates reports whether a kind of step only adds, changes or removes annotations.
