@@ -63,6 +63,7 @@ type Desk struct {
 	moreChecks     []finding.Check
 	moreFinishers  []Finisher
 	moreMany       []ManyKind
+	manyMu         sync.Mutex // one act on many documents begins at a time
 	sealKey        string
 	endCheckpoints func()
 }

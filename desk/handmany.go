@@ -123,6 +123,8 @@ var exporting = ManyKind{
 			switch {
 			case it.HandOutID != 0:
 				out.Files = append(out.Files, it.HandOutID)
+			case it.Outcome == ManyWaits:
+				out.Failed = append(out.Failed, fmt.Sprintf("“%s” was not exported: it was stopped before", it.Name))
 			case it.Outcome == ManyRefused:
 				out.Failed = append(out.Failed, fmt.Sprintf("“%s” was not exported: %s", it.Name, step.Within(it.Sentence)))
 			}

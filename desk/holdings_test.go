@@ -37,7 +37,7 @@ var (
 	emptyFields = map[string]string{
 		"db": "listed by its tables", "dir": "listed by its folders", "lock": "a lock", "registry": "code", "words": "learned_words in memory", "scanners": "rules", "log": "see TestLogHoldsNoContent",
 		"now": "a clock", "maxWork": "a limit", "mu": "a lock", "order": "ids", "watch": "ids", "hashing": "a limit", "guesses": "sign-ins", "persons": "people", "opened": "ids", "purged": "ids",
-		"others": "the inventory itself", "cleaning": "a lock", "moreChecks": "code", "moreFinishers": "code", "moreMany": "code", "sealKey": "a path", "endCheckpoints": "code",
+		"others": "the inventory itself", "cleaning": "a lock", "moreChecks": "code", "moreFinishers": "code", "moreMany": "code", "manyMu": "a lock", "sealKey": "a path", "endCheckpoints": "code",
 	}
 	emptyPaths = map[string]string{
 		"lock": "a lock", databaseName: "listed by its tables", databaseName + "-wal": "emptied by clean", databaseName + "-shm": "an index of the log", "coming": "emptied at the start; each file goes with its upload",

@@ -102,11 +102,16 @@ func (d *Desk) Many(ctx context.Context, person uint, kind string, params any, i
 	if token == "" {
 		token = newToken()
 	}
+	d.manyMu.Lock()
+	defer d.manyMu.Unlock()
 	var m Many
 	var items []ManyItem
 	if err := d.db.WithContext(ctx).First(&m, "person_id = ? and token = ?", person, token).Error; err == nil {
 		if m.Kind != kind {
 			return nil, errAsked
+		}
+		if w := d.work.doing(m.ID); w != nil {
+			return w, nil
 		}
 		if err := d.db.WithContext(ctx).Order("place").Find(&items, "many_id = ?", m.ID).Error; err != nil {
 			return nil, err
@@ -144,18 +149,15 @@ func (d *Desk) carryOn(asked context.Context, k *ManyKind, m *Many, items []Many
 	for i, it := range items {
 		of[i] = it.DocumentID
 	}
-	return d.start(m.PersonID, k.Label(len(items)), true, func(ctx context.Context, w *Work) (any, error) {
+	w := d.start(m.PersonID, k.Label(len(items)), true, func(ctx context.Context, w *Work) (any, error) {
 		ctx = FromSame(ctx, asked)
-		w.mu.Lock()
-		w.of = of
-		w.mu.Unlock()
 		for i := range items {
 			it := &items[i]
 			w.Set(i, len(items))
 			if it.Outcome != ManyWaits {
 				continue
 			}
-			if w.Enough() {
+			if w.Enough() || m.EndedAt != nil { // it was stopped or cancelled before: it is told, and not gone on with
 				break
 			}
 			sentence, err := k.Do(ctx, d, w, m, it, func(int, int) { w.Set(i, len(items)) })
@@ -174,12 +176,18 @@ func (d *Desk) carryOn(asked context.Context, k *ManyKind, m *Many, items []Many
 			}
 		}
 		w.Set(len(items), len(items))
-		d.endMany(m)
+		if m.EndedAt == nil {
+			d.endMany(m)
+		}
 		if k.Result != nil {
 			return k.Result(m, items)
 		}
 		return toldOf(k, m, items), nil
 	})
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.of, w.many = of, m.ID
+	return w
 }
 
 // noteItem keeps what became of a document, unless it was deleted for good meanwhile.

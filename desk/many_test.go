@@ -79,6 +79,9 @@ func TestMany(t *testing.T) {
 	w, err := d.Many(t.Context(), person, "turn", struct{}{}, ids, "act")
 	require.NoError(t, err)
 	<-reached
+	twice, err := d.Many(t.Context(), person, "turn", struct{}{}, ids, "act")
+	require.NoError(t, err)
+	assert.Equal(t, w.ID, twice.ID, "the same request, while it goes on, is the same work")
 	ended := make(chan struct{})
 	go func() { _ = d.Close(); close(ended) }()
 	require.Eventually(t, d.work.ending, 10*time.Second, time.Millisecond)
@@ -173,12 +176,17 @@ func TestManyStopped(t *testing.T) {
 	person := somebody(t, d, "isla", Administrator)
 	a, b, c := bring(t, d, "A.pdf", pdftest.Text(1)), bring(t, d, "B.pdf", pdftest.Text(1)), bring(t, d, "C.pdf", pdftest.Text(1))
 	ids := []uint{a.ID, b.ID, c.ID}
-	w, err := d.Many(t.Context(), person, "turn", nil, ids, "")
+	w, err := d.Many(t.Context(), person, "turn", nil, ids, "stopped")
 	require.NoError(t, err)
 	<-at
 	w.Stop()
 	close(goOn)
 	told, ok := w.Wait(t.Context()).Result.(*Told)
+	require.True(t, ok)
+	assert.Equal(t, "Rotated in 1 of 3 documents. Stopped: 2 documents left as they were.", told.Sentence)
+	w, err = d.Many(t.Context(), person, "turn", nil, ids, "stopped") // the same request again tells the same, and does nothing
+	require.NoError(t, err)
+	told, ok = w.Wait(t.Context()).Result.(*Told)
 	require.True(t, ok)
 	assert.Equal(t, "Rotated in 1 of 3 documents. Stopped: 2 documents left as they were.", told.Sentence)
 

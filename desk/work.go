@@ -33,6 +33,7 @@ type Work struct {
 	since  time.Time
 	shows  func(result any) any
 	of     []uint // documents that the result says something of
+	many   uint   // the work on many documents that it is
 }
 
 // WorkState is how far work is.
@@ -251,6 +252,21 @@ func (d *Desk) Work(id uint) (*Work, error) {
 		return w, nil
 	}
 	return nil, ErrMissing
+}
+
+// doing gives the work that does some work on many documents now; nil where none does.
+func (ws *works) doing(many uint) *Work {
+	ws.mu.Lock()
+	defer ws.mu.Unlock()
+	for _, w := range ws.byID {
+		w.mu.Lock()
+		is := w.many == many && w.state == WorkRunning
+		w.mu.Unlock()
+		if is {
+			return w
+		}
+	}
+	return nil
 }
 
 // ending reports whether the server is being stopped.
