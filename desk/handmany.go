@@ -124,7 +124,7 @@ var exporting = ManyKind{
 			case it.HandOutID != 0:
 				out.Files = append(out.Files, it.HandOutID)
 			case it.Outcome == ManyWaits:
-				out.Failed = append(out.Failed, fmt.Sprintf("“%s” was not exported: it was stopped before", it.Name))
+				out.Failed = append(out.Failed, fmt.Sprintf("“%s” was not exported, because you stopped", it.Name))
 			case it.Outcome == ManyRefused:
 				out.Failed = append(out.Failed, fmt.Sprintf("“%s” was not exported: %s", it.Name, step.Within(it.Sentence)))
 			}
