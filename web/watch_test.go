@@ -122,7 +122,12 @@ func TestWatch(t *testing.T) {
 	for _, stop := range stops {
 		stop()
 	}
-	lines, _, stop = c.watching(fmt.Sprintf("%s:%d", a, now))
+	require.Eventually(t, func() bool { // the server sees a little later that the forty are gone
+		if lines, code, stop = c.watching(fmt.Sprintf("%s:%d", a, now)); code != http.StatusOK {
+			stop()
+		}
+		return code == http.StatusOK
+	}, 10*time.Second, 50*time.Millisecond)
 	defer stop()
 	assert.Equal(t, "retry: 3000", next(t, lines))
 	o.stop() // a server that ends does not wait for windows that watch
