@@ -29,7 +29,7 @@ func TestRoom(t *testing.T) {
 		"two, with a gap that is wide":       {first + "BT /F1 11 Tf 72 660 Td (Next) Tj 0 -120 Td (After) Tj ET", 0, "Next", "After"},
 		"room enough above the next":         {first + "BT /F1 11 Tf 72 560 Td (Next) Tj ET", 0, "", "Next"},
 		"another column":                     {first + "BT /F1 11 Tf 72 660 Td (Next) Tj 420 0 Td (Beside) Tj ET", 0, "Next", "Beside"},
-		"what is above":                      {"BT /F1 11 Tf 72 740 Td (Above) Tj ET\n" + first + "BT /F1 11 Tf 72 660 Td (Next) Tj ET", 1, "Next", "Above"},
+		"the text above":                     {"BT /F1 11 Tf 72 740 Td (Above) Tj ET\n" + first + "BT /F1 11 Tf 72 660 Td (Next) Tj ET", 1, "Next", "Above"},
 		"a heading with a rule under it":     {first + "BT /F2 14 Tf 72 655 Td (Heading) Tj ET 72 650 m 300 650 l S BT /F1 11 Tf 72 630 Td (Next) Tj ET", 0, "Heading Next", ""},
 		"a picture between":                  {first + "q 60 0 0 20 72 640 cm /Im Do Q BT /F1 11 Tf 72 620 Td (Next) Tj ET", 0, "Next", ""},
 	} {
@@ -68,11 +68,11 @@ func TestNoRoomBelow(t *testing.T) {
 	for name, c := range map[string]struct {
 		content, grow, want string
 	}{
-		"at the foot of the page":              {low + "BT /F1 11 Tf 72 30 Td (Foot) Tj ET", "push", `\d+ pt more space below`},
-		"something across that can't move":     {first + "q 0 640 595 30 re W n BT /F1 11 Tf 72 655 Td (Clipped) Tj ET Q", "push", `\d+ pt more space below`},
-		"tightened further than can be read":   {low + "BT /F1 11 Tf 72 40 Td (Foot) Tj ET", "tighten", `\d+ pt more space below`},
-		"no space that could be used":          {first + "BT /F1 11 Tf 72 670 Td (Next) Tj ET", "fill", `\d+ pt more space below`},
-		"none of the ways, where none is said": {low + "BT /F1 11 Tf 72 40 Td (Foot) Tj ET", "", `\d+ pt more space below`},
+		"at the foot of the page":            {low + "BT /F1 11 Tf 72 30 Td (Foot) Tj ET", "push", `\d+ pt more space below`},
+		"something across that can't move":   {first + "q 0 640 595 30 re W n BT /F1 11 Tf 72 655 Td (Clipped) Tj ET Q", "push", `\d+ pt more space below`},
+		"tightened further than can be read": {low + "BT /F1 11 Tf 72 40 Td (Foot) Tj ET", "tighten", `\d+ pt more space below`},
+		"no space that could be used":        {first + "BT /F1 11 Tf 72 670 Td (Next) Tj ET", "fill", `\d+ pt more space below`},
+		"no way given, and none works":       {low + "BT /F1 11 Tf 72 40 Td (Foot) Tj ET", "", `\d+ pt more space below`},
 	} {
 		t.Run(name, func(t *testing.T) {
 			b := newBench(t, page(c.content, "", ""))
@@ -96,6 +96,6 @@ func TestNoRoomBelow(t *testing.T) {
 	b.run(&edit.Paragraph{Page: step.Pages{Rule: "1"}, Grow: "tighten", Edits: []edit.Edit{{Text: "Late soundings were added to these, and agree with them in most places. "}}})
 	after = wordsAt(t, pdftest.Whole(t, b.doc))
 	assert.InDelta(t, wordsAt(t, roomy)["Next"][1], after["Next"][1], 0.1)
-	assert.Less(t, after["lay"][1], after["Next"][1]-11, "it ends above what is below")
+	assert.Less(t, after["lay"][1], after["Next"][1]-11, "the last line stays above the next paragraph")
 	assert.Less(t, after["lay"][1]-after["soundings"][1], 5*20.0-15, "closer than five lines were before")
 }

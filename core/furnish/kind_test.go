@@ -155,7 +155,7 @@ func TestKindMore(t *testing.T) {
 	}
 	assert.Equal(t, "\x7b", badge(doc))
 	again := pdftest.Open(t, pdftest.Whole(t, doc))
-	assert.Equal(t, "\x7b", badge(again), "it stays in a file that was written anew")
+	assert.Equal(t, "\x7b", badge(again), "kept when the file is rewritten")
 
 	// Carried into another document.
 	other := pdftest.Open(t, pdftest.Text(1)).Fork()

@@ -21,7 +21,7 @@ const (
 	None    Kind = ""
 	Source  Kind = "source"
 	Mail    Kind = "mail"
-	Zip     Kind = "zip"     // brings in what is in it; it is not turned into pages itself
+	Zip     Kind = "zip"     // its contents are added one by one; it has no pages of its own
 	Foreign Kind = "foreign" // of an office program, and of a kind that is not read
 )
 

@@ -11,7 +11,7 @@ import (
 
 // Every name of a file tells the language that the library tells by it, and what is coloured is coloured alike.
 func TestLexers(t *testing.T) {
-	assert.Len(t, lexers().Lexers, len(library.GlobalLexerRegistry.Lexers), "make them anew: go run ./tools/lexers core/intake/listing/lexers.zip")
+	assert.Len(t, lexers().Lexers, len(library.GlobalLexerRegistry.Lexers), "run: go run ./tools/lexers core/intake/listing/lexers.zip")
 	for _, name := range []string{"quay.go", "tides.py", "berths.sql", "a.c", "a.h", "a.cpp", "Makefile", "makefile", "a.json", "a.yaml", "a.toml", "a.ini", "a.sh", "a.bat", "a.ps1", "a.js", "a.ts", "a.css", "a.xml", "a.java",
 		"a.rb", "a.rs", "a.pl", "a.php", "a.r", "a.tex", "a.vb", "a.diff", "a.patch", "Dockerfile", "a.lisp", "a.svelte", "a.rst", "nothing.known", "a.txt", "a", "a.go.bak", "crontab.orig", "a.pas", "a.f90", "a.cs", "a.kt", "a.swift"} {
 		want := ""
