@@ -80,7 +80,7 @@ fuzz: papers
 
 shots:
 	tools/need chromium:chromium
-	GLENRAIN_SHOTS=$(CURDIR)/docs/screenshots go test ./web -count=1 -run 'TestLooks|TestPileToText|TestStraightenAndSetText'
+	GLENRAIN_SHOTS=$(CURDIR)/docs/screenshots go test ./web -count=1 -run 'TestLooks|TestCollect|TestPileToText|TestStraightenAndSetText'
 
 vendor:
 	web/vendor.sh

@@ -134,7 +134,6 @@ func TestCollect(t *testing.T) {
 	assert.Contains(t, o.text("#gather .tray-quiet"), "mixed sizes")
 	o.go_("/documents") // it is kept as it was
 	assert.Equal(t, "Cover, Letter to the pilots, Gauge readings, Two views, Berth applications, Damaged", names())
-	o.shot("collect-gathered")
 	o.page.MustElement("#tray-name").MustInput("Winter papers")
 	o.click("#tray-combine")
 	o.page.MustElement("body.desk")
