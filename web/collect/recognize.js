@@ -129,6 +129,7 @@ export function mount({ paper, slip, signal }) {
     if (!form) return false;
     if (now < 0 && words.length) step(by > 0 ? 0 : words.length - 1, true);
     else if (words[now + by]) step(now + by, true);
+    else if (!words.length && pages.some((x) => x.key === state.at && x.n > 0)) going = { key: state.at, word: 0, back: by < 0 }; // once they have come
     else beyond(by);
     return true;
   }
