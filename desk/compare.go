@@ -20,6 +20,11 @@ func (d *Desk) Against(ctx context.Context, person, document uint, with string) 
 	if now, err = d.Look(ctx, person, document); err != nil {
 		return nil, nil, err
 	}
+	if with == "arrival" {
+		if err := d.may(ctx, person, ActHistory, &now.Document); err != nil {
+			return nil, nil, err
+		}
+	}
 	what, text, _ := strings.Cut(with, ":")
 	id, _ := strconv.ParseUint(text, 10, 32)
 	switch what {

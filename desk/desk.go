@@ -30,6 +30,7 @@ type Desk struct {
 	Store *Store
 
 	db       *gorm.DB
+	gate     Gate
 	dir      string
 	lock     *os.File
 	registry *step.Registry
@@ -87,6 +88,7 @@ type Options struct {
 	SealKey     string           // the file with the key that secrets are kept with; in the data folder if empty
 	MaxWork     time.Duration    // how long one file or step may take; pdf.MaxWork if zero
 	Scanners    scanner.Rules    // where scanners may be
+	Guests      Gate             // knows visitors who are no people of the house; there are none if nil
 }
 
 // Open opens a data folder, which is made where there is none. One server works on
@@ -148,6 +150,7 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{}, purged: map[uint]bool{}, moreChecks: opt.Checks, moreFinishers: opt.Finishers, moreMany: opt.Many, sealKey: opt.SealKey,
 		endCheckpoints: func() { endCheckpoints(); checkpoints.Wait() },
 	}
+	d.gate = doors{d, opt.Guests}
 	d.pictures.gone = d.Purged
 	d.pictures.work, d.readings.work = d.workFolder(), d.workFolder()
 	if d.now == nil {

@@ -103,11 +103,10 @@ func (d *Desk) Documents(ctx context.Context, l Listing) ([]Document, error) {
 // Counts tells how many documents there are for a person, how many are in the Bin and how many
 // files were handed out.
 func (d *Desk) Counts(ctx context.Context, person uint) (here, binned, out int64, err error) {
-	p, err := d.Person(ctx, person)
+	in, args, err := d.scoped(ctx, person, "documents")
 	if err != nil {
-		return 0, 0, 0, ErrNobody
+		return 0, 0, 0, err
 	}
-	in, args := scope(p, "documents")
 	db := d.db.WithContext(ctx)
 	if err = db.Model(&Document{}).Where("away_at is null").Where(in, args...).Count(&here).Error; err != nil {
 		return
@@ -115,9 +114,11 @@ func (d *Desk) Counts(ctx context.Context, person uint) (here, binned, out int64
 	if err = db.Model(&Document{}).Where("away_at is not null").Where(in, args...).Count(&binned).Error; err != nil {
 		return
 	}
+	if in, args, err = d.handedOutOf(ctx, person); err != nil {
+		return
+	}
 	outs := db.Model(&HandOut{})
-	if p.Role != Administrator { // all of them are counted without being looked at
-		in, args = handedOutOf(p)
+	if in != everything { // all of them are counted without being looked at
 		outs = outs.Where(in, args...)
 	}
 	err = outs.Count(&out).Error
@@ -248,11 +249,10 @@ func escapeLike(s string) string {
 
 // HandOuts lists files that were handed out, newest first: of all documents that a person may open, or of one.
 func (d *Desk) HandOuts(ctx context.Context, document uint, l Listing) ([]HandOut, error) {
-	p, err := d.Person(ctx, l.Person)
+	in, args, err := d.handedOutOf(ctx, l.Person)
 	if err != nil {
-		return nil, ErrNobody
+		return nil, err
 	}
-	in, args := handedOutOf(p)
 	q := d.db.WithContext(ctx).Where(in, args...).Order("at desc, id desc").Limit(l.Most)
 	if document != 0 {
 		q = q.Where("document_id = ?", document)
@@ -284,7 +284,7 @@ func (d *Desk) HandedOut(ctx context.Context, person, id uint) (*HandOut, error)
 		if err != nil {
 			return nil, err
 		}
-		if err := d.may(ctx, person, ActDownload, row); err != nil {
+		if err := d.mayHistory(ctx, person, ActDownload, row); err != nil {
 			return nil, err
 		}
 	}
@@ -327,7 +327,7 @@ func (d *Desk) OpenHandedOut(ctx context.Context, person, id uint) (*os.File, st
 func (d *Desk) OpenOriginal(ctx context.Context, person, id uint) (*os.File, string, error) {
 	row, err := d.row(ctx, id)
 	if err == nil {
-		err = d.may(ctx, person, ActDownload, row)
+		err = d.mayHistory(ctx, person, ActDownload, row)
 	}
 	if err != nil {
 		return nil, "", err
@@ -349,11 +349,10 @@ func (d *Desk) openKept(sha string) (*os.File, error) {
 
 // nameTaken refuses a name that a file was handed out under which a person may see.
 func (d *Desk) nameTaken(ctx context.Context, tx *gorm.DB, person uint, name string) error {
-	p, err := d.Person(ctx, person)
+	in, args, err := d.handedOutOf(ctx, person)
 	if err != nil {
-		return ErrNobody
+		return err
 	}
-	in, args := handedOutOf(p)
 	var n int64
 	if err := tx.Model(&HandOut{}).Where("name_key = ?", nameKey(name)).Where(in, args...).Limit(1).Count(&n).Error; err != nil || n == 0 {
 		return err

@@ -14,6 +14,7 @@ type Act string
 const (
 	ActLook       Act = "look"       // at a document, its pages and its text
 	ActDownload   Act = "download"   // an original, or a file that was handed out
+	ActHistory    Act = "history"    // look at earlier states, the file as it came, and files that were exported
 	ActComment    Act = "comment"    // the steps that are marks and comments
 	ActAdd        Act = "add"        // files, and documents combined of others
 	ActChange     Act = "change"     // steps, undo, redo
@@ -62,8 +63,8 @@ func (r Role) Means() string {
 
 // allowed is what each role may do; an administrator may do everything.
 var allowed = map[Role][]Act{
-	Member: {ActLook, ActDownload, ActComment, ActAdd, ActChange, ActRename, ActMove, ActPass, ActBin, ActRestore, ActHandOut, ActFolder},
-	Reader: {ActLook, ActDownload, ActComment},
+	Member: {ActLook, ActDownload, ActHistory, ActComment, ActAdd, ActChange, ActRename, ActMove, ActPass, ActBin, ActRestore, ActHandOut, ActFolder},
+	Reader: {ActLook, ActDownload, ActHistory, ActComment},
 }
 
 // Allows reports whether a role may do something, as far as the role goes.
@@ -89,76 +90,70 @@ var binned = []Act{ActBin, ActRestore, ActPurge}
 
 var errBinned = step.Refuse("this document is in the Bin: restore it to open it")
 
-// may is the one gate: it is asked before every act, with the document that it is about (nil where it is about none, or a new one). What a
-// person may not see is not there for them (ErrMissing); what their role does not allow is *Forbidden.
-func (d *Desk) may(ctx context.Context, person uint, act Act, document *Document) error {
-	_, err := d.who(ctx, person, act, document)
-	return err
+// may asks the gate before an act, with the document that it is about (nil where it is about none, or a new one). What a
+// visitor may not see is not there for them (ErrMissing); what they may not do is *Forbidden.
+func (d *Desk) may(ctx context.Context, visitor uint, act Act, document *Document) error {
+	v, err := d.gate.Visitor(ctx, visitor)
+	if err != nil {
+		return err
+	}
+	if document != nil {
+		if in, args := v.Scope("documents"); in != everything {
+			var n int64
+			if err := d.db.WithContext(ctx).Model(&Document{}).Where("documents.id = ?", document.ID).Where(in, args...).Limit(1).Count(&n).Error; err != nil {
+				return err
+			}
+			if n == 0 {
+				return ErrMissing
+			}
+		}
+		if document.BinnedAt != nil && !slices.Contains(binned, act) {
+			return errBinned
+		}
+	}
+	return v.May(act)
+}
+
+// mayHistory is may for what shows a document as it was before.
+func (d *Desk) mayHistory(ctx context.Context, visitor uint, act Act, document *Document) error {
+	if err := d.may(ctx, visitor, act, document); err != nil {
+		return err
+	}
+	return d.may(ctx, visitor, ActHistory, document)
 }
 
 // May asks the gate about an act on a document; 0 where it is about none, or a new one.
-func (d *Desk) May(ctx context.Context, person uint, act Act, document uint) error {
+func (d *Desk) May(ctx context.Context, visitor uint, act Act, document uint) error {
 	if document == 0 {
-		return d.may(ctx, person, act, nil)
+		return d.may(ctx, visitor, act, nil)
 	}
-	return d.seen(ctx, person, document, act)
+	return d.seen(ctx, visitor, document, act)
 }
 
-// who is may, and gives the person.
-func (d *Desk) who(ctx context.Context, person uint, act Act, document *Document) (*Person, error) {
-	p, err := d.Person(ctx, person)
+// scoped gives the condition, with its arguments, on rows of documents under an alias, that a visitor may see them.
+func (d *Desk) scoped(ctx context.Context, visitor uint, alias string) (string, []any, error) {
+	v, err := d.gate.Visitor(ctx, visitor)
 	if err != nil {
-		return nil, ErrNobody
+		return "", nil, err
 	}
-	if document != nil {
-		n := int64(1)
-		if p.Role != Administrator {
-			in, args := scope(p, "documents")
-			if err := d.db.WithContext(ctx).Model(&Document{}).Where("documents.id = ?", document.ID).Where(in, args...).Limit(1).Count(&n).Error; err != nil {
-				return nil, err
-			}
-		}
-		if n == 0 {
-			return nil, ErrMissing
-		}
-		if document.BinnedAt != nil && !slices.Contains(binned, act) {
-			return nil, errBinned
-		}
-	}
-	if !p.Role.Allows(act) {
-		return nil, forbidden(p.Role, act)
-	}
-	return p, nil
-}
-
-// scope gives the condition, with its arguments, on rows of documents under an alias, that a person may see them: those they own or that
-// were passed on to them, and those in folders that are open to the house or to them.
-func scope(p *Person, alias string) (string, []any) {
-	if p.Role == Administrator {
-		return "1 = 1", nil
-	}
-	return "(" + alias + ".owner_id = ? OR " + alias + ".folder_id NOT IN (SELECT id FROM folders WHERE closed)" +
-		" OR " + alias + ".folder_id IN (SELECT folder_id FROM folder_people WHERE person_id = ?)" +
-		" OR " + alias + ".id IN (SELECT document_id FROM passed_ons WHERE person_id = ?))", []any{p.ID, p.ID, p.ID}
-}
-
-// handedOutOf gives the condition on rows of hand_outs that a person may see the documents they are of.
-func handedOutOf(p *Person) (string, []any) {
-	if p.Role == Administrator {
-		return "1 = 1", nil
-	}
-	in, args := scope(p, "d")
-	return "EXISTS (SELECT 1 FROM documents d WHERE d.id = hand_outs.document_id AND d.away_at IS NULL AND " + in + ")", args
-}
-
-// scoped is scope for somebody by their id; ErrNobody where there is no such person.
-func (d *Desk) scoped(ctx context.Context, person uint, alias string) (string, []any, error) {
-	p, err := d.Person(ctx, person)
-	if err != nil {
-		return "", nil, ErrNobody
-	}
-	in, args := scope(p, alias)
+	in, args := v.Scope(alias)
 	return in, args, nil
+}
+
+// handedOutOf gives the condition on rows of hand_outs that a visitor may see the documents they are of.
+func (d *Desk) handedOutOf(ctx context.Context, visitor uint) (string, []any, error) {
+	v, err := d.gate.Visitor(ctx, visitor)
+	if err != nil {
+		return "", nil, err
+	}
+	if v.May(ActHistory) != nil {
+		return nothing, nil, nil
+	}
+	in, args := v.Scope("d")
+	if in == everything {
+		return everything, nil, nil
+	}
+	return "EXISTS (SELECT 1 FROM documents d WHERE d.id = hand_outs.document_id AND d.away_at IS NULL AND " + in + ")", args, nil
 }
 
 // Look gives a document at its head to a person.
@@ -179,7 +174,14 @@ func (d *Desk) LookAt(ctx context.Context, person, state uint) (*Snapshot, error
 	if err := d.db.WithContext(ctx).First(&st, state).Error; err != nil {
 		return nil, missing(err)
 	}
-	if _, err := d.Look(ctx, person, st.DocumentID); err != nil {
+	s, err := d.Look(ctx, person, st.DocumentID)
+	if err != nil {
+		return nil, err
+	}
+	if s.State.ID == state {
+		return s, nil
+	}
+	if err := d.may(ctx, person, ActHistory, &s.Document); err != nil {
 		return nil, err
 	}
 	return d.At(ctx, state)
@@ -194,8 +196,8 @@ func (d *Desk) Document(ctx context.Context, person, id uint) (*Document, error)
 	act := ActLook
 	if row.BinnedAt != nil {
 		act = ActBin // it is only seen
-		if p, err := d.Person(ctx, person); err == nil && p.Role == Reader {
-			return nil, ErrMissing // who could not restore it
+		if err := d.may(ctx, person, ActRestore, nil); err != nil {
+			return nil, ErrMissing // to whom could not restore it
 		}
 	}
 	return row, d.may(ctx, person, act, row)

@@ -35,7 +35,7 @@ var (
 		"scanners": "addresses", "manies": "values of work on many documents, without content", "settings": "settings of the office", "learned_words": "words that somebody told the office’s dictionary",
 	}
 	emptyFields = map[string]string{
-		"db": "listed by its tables", "dir": "listed by its folders", "lock": "a lock", "registry": "code", "words": "learned_words in memory", "scanners": "rules", "log": "see TestLogHoldsNoContent",
+		"db": "listed by its tables", "gate": "who visits", "dir": "listed by its folders", "lock": "a lock", "registry": "code", "words": "learned_words in memory", "scanners": "rules", "log": "see TestLogHoldsNoContent",
 		"now": "a clock", "maxWork": "a limit", "mu": "a lock", "order": "ids", "watch": "ids", "hashing": "a limit", "guesses": "sign-ins", "persons": "people", "opened": "ids", "purged": "ids",
 		"others": "the inventory itself", "cleaning": "a lock", "moreChecks": "code", "moreFinishers": "code", "moreMany": "code", "manyMu": "a lock", "sealKey": "a path", "endCheckpoints": "code",
 	}

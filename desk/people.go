@@ -185,18 +185,8 @@ func (d *Desk) nameOf(ctx context.Context, id uint) string {
 	return p.Name
 }
 
-// People gives the names of all people by id, also of those who were removed.
-func (d *Desk) People(ctx context.Context) (map[uint]string, error) {
-	var all []Person
-	if err := d.db.WithContext(ctx).Find(&all).Error; err != nil {
-		return nil, err
-	}
-	out := map[uint]string{}
-	for _, p := range all {
-		out[p.ID] = p.Name
-	}
-	return out, nil
-}
+// People gives the names of all people by id, also of those who were removed, and of guests.
+func (d *Desk) People(ctx context.Context) (map[uint]string, error) { return d.gate.Names(ctx) }
 
 // Empty reports whether nobody is set up yet.
 func (d *Desk) Empty(ctx context.Context) (bool, error) {

@@ -77,6 +77,15 @@ func (d *Desk) Picture(ctx context.Context, person, document uint, k step.Key, v
 	if err := d.seen(ctx, person, document, ActLook); err != nil {
 		return nil, err
 	}
+	if d.May(ctx, person, ActHistory, 0) != nil { // only as it is now
+		snap, err := d.Snapshot(ctx, document)
+		if err != nil {
+			return nil, err
+		}
+		if snap.Index(k) < 0 || snap.version(k) != version {
+			return nil, ErrMissing
+		}
+	}
 	return d.picture(ctx, document, k, version, w, h)
 }
 

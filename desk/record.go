@@ -66,6 +66,13 @@ func (d *Desk) note(ctx context.Context, r Record) {
 // noteIn is note within a transaction, with which it stands or falls.
 func (d *Desk) noteIn(ctx context.Context, tx *gorm.DB, r Record) error {
 	r.At, r.Address = d.now().UTC(), addressOf(ctx)
+	if r.Who == "" && r.PersonID >= FirstGuest {
+		v, err := d.gate.Visitor(ctx, r.PersonID)
+		if err != nil {
+			return err
+		}
+		r.Who = v.Called()
+	}
 	if r.Who == "" && r.PersonID != 0 {
 		p, err := d.Person(ctx, r.PersonID)
 		if err != nil { // removed by now, or within this transaction

@@ -240,6 +240,9 @@ func (d *Desk) BeforeAfter(ctx context.Context, person, document, stepID uint) (
 	if err != nil {
 		return nil, err
 	}
+	if err := d.may(ctx, person, ActHistory, &head.Document); err != nil {
+		return nil, err
+	}
 	v := &BeforeAfter{}
 	if err := d.db.WithContext(ctx).Omit("update").First(&v.Step, "id = ? and document_id = ?", stepID, document).Error; err != nil {
 		return nil, missing(err)

@@ -23,11 +23,11 @@ func (d *Desk) DoLater(ctx context.Context, c Change) (w *Work, done *Outcome, e
 			done = was
 			return err
 		}
-		p, err := d.Person(ctx, c.Person)
+		v, err := d.gate.Visitor(ctx, c.Person)
 		if err != nil {
 			return err
 		}
-		r := &Reservation{Person: p.ID, Who: p.Name, What: d.registry.Title(c.Name)}
+		r := &Reservation{Person: c.Person, Who: v.Called(), What: d.registry.Title(c.Name)}
 		ready := make(chan struct{})
 		w = d.start(c.Person, r.What, d.registry.Parts(c.Name), func(ctx context.Context, w *Work) (any, error) {
 			<-ready
