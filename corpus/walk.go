@@ -315,30 +315,14 @@ func (w *walked) values(kind string, q *step.Sequence) (map[string]any, lentPage
 		}
 		return page()
 	}
-	pick := func(of ...string) string { return of[w.rng.IntN(len(of))] }
+	pick := w.pick
 	switch kind {
 	case "mark-text":
 		x, y := 20+200*w.rng.Float64(), 20+200*w.rng.Float64()
 		return map[string]any{"page": fmt.Sprint(page()), "quads": [][8]float64{{x, y + 12, x + 90, y + 12, x, y, x + 90, y}},
 			"how": pick("highlight", "underline", "strike out"), "text": "the berth"}, lentPages{}
 	case "mark-change", "mark-remove":
-		var where []pdf.Ref
-		for _, l := range all {
-			if len(w.marks[l.Ref]) > 0 {
-				where = append(where, l.Ref)
-			}
-		}
-		if len(where) == 0 {
-			return nil, lentPages{}
-		}
-		r := where[w.rng.IntN(len(where))]
-		list := w.marks[r]
-		v := map[string]any{"page": []string{q.Keys.Key(r).String()}, "mark": list[w.rng.IntN(len(list))]}
-		if kind == "mark-change" {
-			v["how"] = pick("highlight", "underline", "strike out")
-			v["colour"] = pick("moss", "ochre", "slate")
-		}
-		return v, lentPages{}
+		return w.aMark(kind, q, all), lentPages{}
 	case "insert":
 		path := w.lenders[w.rng.IntN(len(w.lenders))]
 		f, err := os.Open(path)
@@ -419,6 +403,29 @@ func (w *walked) values(kind string, q *step.Sequence) (map[string]any, lentPage
 	}
 	w.miss("there is no way to try the step %q", kind)
 	return nil, lentPages{}
+}
+
+func (w *walked) pick(of ...string) string { return of[w.rng.IntN(len(of))] }
+
+// aMark draws values for a change of a mark that is there; nil where there is none.
+func (w *walked) aMark(kind string, q *step.Sequence, all []pdf.Leaf) map[string]any {
+	var where []pdf.Ref
+	for _, l := range all {
+		if len(w.marks[l.Ref]) > 0 {
+			where = append(where, l.Ref)
+		}
+	}
+	if len(where) == 0 {
+		return nil
+	}
+	r := where[w.rng.IntN(len(where))]
+	list := w.marks[r]
+	v := map[string]any{"page": []string{q.Keys.Key(r).String()}, "mark": list[w.rng.IntN(len(list))]}
+	if kind == "mark-change" {
+		v["how"] = w.pick("highlight", "underline", "strike out")
+		v["colour"] = w.pick("moss", "ochre", "slate")
+	}
+	return v
 }
 
 // walks takes all papers through their walks.

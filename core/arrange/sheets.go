@@ -131,20 +131,7 @@ func (s *Sheets) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 	named := step.NamedIn(doc, at)
 	keepLabels := nav.KeepLabels(doc)
 	labels := nav.LabelsOf(doc, doc, at)
-	links, comments, fields := 0, 0, 0
-	for _, r := range refs {
-		for _, a := range annot.Refs(doc, r) {
-			switch doc.Name(doc.Dict(a).Get("Subtype")) {
-			case "Link":
-				links++
-			case "Widget":
-				fields++
-			case "Popup":
-			default:
-				comments++
-			}
-		}
-	}
+	links, comments, fields := annotations(doc, refs)
 	forms := make([]pdf.Ref, len(refs))
 	where := map[pdf.Ref]int{} // on which side
 	sides := s.sides(len(refs))
@@ -204,9 +191,40 @@ func (s *Sheets) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 		res.Pages = append(res.Pages, step.Key{Step: env.Step, Ordinal: i + 1})
 	}
 	res.Show = step.Key{Step: env.Step, Ordinal: 1}
-	res.Sentence = fmt.Sprintf("%s placed on %s, %d on each", step.Sentence(named), step.Count(len(sheets), "sheet"), columns*rows)
+	s.said(res, named, sides, columns*rows)
+	if lost := counted(links, "link", comments, "comment", fields, "form field", tags, "tag"); lost != "" {
+		res.Warnings = append(res.Warnings, "Sheets are for printing: comments and fields are now fixed content, and links and tags were removed ("+lost+").")
+	}
+	if field.DropXFA(doc) {
+		res.Warnings = append(res.Warnings, droppedXFA)
+	}
+	res.Warnings = append(res.Warnings, shiftPages(doc)...)
+	return res, nil
+}
+
+// annotations counts what is on pages.
+func annotations(doc *pdf.Document, refs []pdf.Ref) (links, comments, fields int) {
+	for _, r := range refs {
+		for _, a := range annot.Refs(doc, r) {
+			switch doc.Name(doc.Dict(a).Get("Subtype")) {
+			case "Link":
+				links++
+			case "Widget":
+				fields++
+			case "Popup":
+			default:
+				comments++
+			}
+		}
+	}
+	return links, comments, fields
+}
+
+// said tells what was put on sheets, each pages on a side.
+func (s *Sheets) said(res *step.Result, named string, sides [][]int, each int) {
+	res.Sentence = fmt.Sprintf("%s placed on %s, %d on each", step.Sentence(named), step.Count(len(sides), "sheet"), each)
 	if s.Kind == "booklet" {
-		res.Sentence = fmt.Sprintf("%s arranged as a booklet of %s", step.Sentence(named), step.Count((len(sheets)+1)/2, "sheet"))
+		res.Sentence = fmt.Sprintf("%s arranged as a booklet of %s", step.Sentence(named), step.Count((len(sides)+1)/2, "sheet"))
 		empty := 0
 		for _, side := range sides {
 			for _, n := range side {
@@ -219,14 +237,6 @@ func (s *Sheets) Apply(_ context.Context, doc *pdf.Document, env *step.Env) (*st
 			res.Warnings = append(res.Warnings, fmt.Sprintf("A sheet has four pages: %s at the end of the booklet %s empty.", step.Count(empty, "page"), plural(empty, "stays", "stay")))
 		}
 	}
-	if lost := counted(links, "link", comments, "comment", fields, "form field", tags, "tag"); lost != "" {
-		res.Warnings = append(res.Warnings, "Sheets are for printing: comments and fields are now fixed content, and links and tags were removed ("+lost+").")
-	}
-	if field.DropXFA(doc) {
-		res.Warnings = append(res.Warnings, droppedXFA)
-	}
-	res.Warnings = append(res.Warnings, shiftPages(doc)...)
-	return res, nil
 }
 
 // paper gives the size of the sheets.

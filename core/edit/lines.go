@@ -168,12 +168,10 @@ func (p *para) wrap() (rows []row, err error) {
 		tight = leastSpace
 	}
 	p.number()
-	stood := p.stood()
-	starts := map[int]int{} // lines by their first characters
+	was := stoodLines{stood: p.stood(), starts: map[int]int{}, loosest: p.looseness()}
 	for i, l := range p.lines {
-		starts[l.first] = i
+		was.starts[l.first] = i
 	}
-	loosest := p.looseness()
 	from := 0
 	for from < len(p.chars) {
 		for from < len(p.chars) && p.chars[from].space && !p.chars[from].hard {
@@ -187,11 +185,11 @@ func (p *para) wrap() (rows []row, err error) {
 			from++
 			continue
 		}
-		if k, ok := starts[stood[from]]; ok && stood[from] >= 0 && (k == 0) == (len(rows) == 0) { // a line that says what it said stays
+		if k, ok := was.starts[was.stood[from]]; ok && was.stood[from] >= 0 && (k == 0) == (len(rows) == 0) { // a line that says what it said stays
 			n := p.end(k) - p.lines[k].first
 			whole := from+n <= len(p.chars) && (k+1 < len(p.lines) || from+n == len(p.chars))
 			for i := 0; whole && i < n; i++ {
-				whole = stood[from+i] == p.lines[k].first+i
+				whole = was.stood[from+i] == p.lines[k].first+i
 			}
 			if whole {
 				rows = append(rows, p.asItWas(k, from-p.lines[k].first))
@@ -207,37 +205,7 @@ func (p *para) wrap() (rows []row, err error) {
 		if p.align == layout.Centred || p.align == layout.Right {
 			room = p.limit - min(p.left, p.lines[0].u0)
 		}
-		end, hyphen := -1, false
-		for i := from + 1; i <= len(p.chars); i++ { // as far as it fits
-			atSpace := i == len(p.chars) || p.chars[i].space
-			atSoft := i < len(p.chars) && p.chars[i-1].soft
-			between := !atSpace && !atSoft && parts(&p.chars[i-1], &p.chars[i])
-			if !atSpace && !atSoft && !between {
-				continue
-			}
-			w, spaces := p.width(p.chars[from:i])
-			if w-(1-tight)*p.gap*float64(spaces) > room+overhang {
-				break
-			}
-			end, hyphen = i, atSoft && !atSpace
-			if next := i + 1; (atSoft || between) && !atSpace || i < len(p.chars) && next < len(p.chars) { // where a line ended, one may end again, if it is not looser than others
-				if (atSoft || between) && !atSpace {
-					next = i
-				}
-				if _, ok := starts[stood[next]]; ok && stood[next] > 0 {
-					free := room - w
-					if p.align == layout.Justified {
-						free = p.gap + (room-w)/float64(max(1, spaces))
-					}
-					if free <= loosest+0.01 {
-						break
-					}
-				}
-			}
-			if i < len(p.chars) && p.chars[i].hard {
-				break
-			}
-		}
+		end, hyphen := p.fit(from, room, tight, was)
 		if end < 0 {
 			word := from
 			for word < len(p.chars) && !p.chars[word].space {
@@ -252,12 +220,61 @@ func (p *para) wrap() (rows []row, err error) {
 			from++
 		}
 	}
+	p.setRows(rows)
+	return rows, nil
+}
+
+// stoodLines is where lines began before.
+type stoodLines struct {
+	stood   []int       // of each character, where it stood; below 0 for new ones
+	starts  map[int]int // lines by their first characters
+	loosest float64     // how much was left free at the end of a line
+}
+
+// fit gives how far the line from a character on goes in its room, and whether it ends with a hyphen; end is -1 where nothing fits.
+func (p *para) fit(from int, room, tight float64, was stoodLines) (end int, hyphen bool) {
+	end = -1
+	for i := from + 1; i <= len(p.chars); i++ { // as far as it fits
+		atSpace := i == len(p.chars) || p.chars[i].space
+		atSoft := i < len(p.chars) && p.chars[i-1].soft
+		between := !atSpace && !atSoft && parts(&p.chars[i-1], &p.chars[i])
+		if !atSpace && !atSoft && !between {
+			continue
+		}
+		w, spaces := p.width(p.chars[from:i])
+		if w-(1-tight)*p.gap*float64(spaces) > room+overhang {
+			break
+		}
+		end, hyphen = i, atSoft && !atSpace
+		if next := i + 1; (atSoft || between) && !atSpace || i < len(p.chars) && next < len(p.chars) { // where a line ended, one may end again, if it is not looser than others
+			if (atSoft || between) && !atSpace {
+				next = i
+			}
+			if _, ok := was.starts[was.stood[next]]; ok && was.stood[next] > 0 {
+				free := room - w
+				if p.align == layout.Justified {
+					free = p.gap + (room-w)/float64(max(1, spaces))
+				}
+				if free <= was.loosest+0.01 {
+					break
+				}
+			}
+		}
+		if i < len(p.chars) && p.chars[i].hard {
+			break
+		}
+	}
+	return end, hyphen
+}
+
+// setRows aligns new lines, and takes out hyphens that part no word any more.
+func (p *para) setRows(rows []row) {
 	for i := range rows {
 		r := &rows[i]
 		if r.kept {
 			continue
 		}
-		if !r.hyphen { // hyphens that part no word any more go
+		if !r.hyphen {
 			r.chars = slices.DeleteFunc(r.chars, func(c char) bool { return c.soft })
 		} else {
 			last := len(r.chars) - 1
@@ -291,7 +308,6 @@ func (p *para) wrap() (rows []row, err error) {
 			}
 		}
 	}
-	return rows, nil
 }
 
 // middle is where centred lines have their middle.

@@ -189,6 +189,22 @@ func readLines(doc *pdf.Document, l *layout.Page, at int, lines []int, visible p
 	if p.leading <= 0 {
 		p.leading = 1.2 * p.size
 	}
+	p.usualGap(gaps)
+	p.natural()
+	for i := range p.chars {
+		if c := &p.chars[i]; c.space && c.adv == 0 {
+			c.adv = p.gap
+		}
+	}
+	p.bounds(visible)
+	p.breaks()
+	p.follows()
+	p.before = slices.Clone(p.chars)
+	return p, nil
+}
+
+// usualGap finds how wide the spaces of a paragraph are, of those within its lines.
+func (p *para) usualGap(gaps []float64) {
 	slices.Sort(gaps)
 	p.gap = 0.26 * p.size
 	if len(gaps) > 0 {
@@ -208,17 +224,6 @@ func readLines(doc *pdf.Document, l *layout.Page, at int, lines []int, visible p
 			}
 		}
 	}
-	p.natural()
-	for i := range p.chars {
-		if c := &p.chars[i]; c.space && c.adv == 0 {
-			c.adv = p.gap
-		}
-	}
-	p.bounds(visible)
-	p.breaks()
-	p.follows()
-	p.before = slices.Clone(p.chars)
-	return p, nil
 }
 
 // natural finds how wide each space is where nothing is stretched: after some marks they may be wider than elsewhere.

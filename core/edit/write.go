@@ -395,7 +395,7 @@ func write(b []byte, page *content.Page, sh *content.Show, shifts []shift, list 
 		matrix(sh.Before.Mul(st.CTM).Mul(s.m).Mul(st.CTM.Invert()))
 		b = append(append(b, only...), '\n')
 	}
-	num := func(v float64) { b = append(content.AppendNumber(b, math.Round(v*1e5)/1e5), ' ') }
+	num := func(v float64) { b = appendRounded(b, v) }
 	op := func(s string) { b = append(append(b, s...), '\n') }
 	spaced := (st.CharSpace != 0 || st.WordSpace != 0) && len(list) > 0
 	if spaced {
@@ -439,47 +439,7 @@ func write(b []byte, page *content.Page, sh *content.Show, shifts []shift, list 
 			num(v)
 		}
 		op("Tm")
-		b = append(b, '[')
-		var run []byte
-		at, want := 0.0, 0.0 // how far along the text has come, and is to come
-		for n := range pc.chars {
-			c := &pc.chars[n]
-			if c.space {
-				gap := pc.space
-				if c.fixed {
-					gap = c.adv
-				} else {
-					gap += pc.of.gapOf(c) - pc.of.gap
-				}
-				if code, w, ok := pc.of.spaceCode(sh, pc.other); ok && n < len(pc.chars)-1 { // programs that take text find it
-					if off := want - at; math.Abs(off) > 0.002 {
-						b = content.AppendString(b, run)
-						run = run[:0]
-						num(-off / scale)
-						at = want
-					}
-					run = append(run, code...)
-					at += w * scale * 1000
-				}
-				want += gap
-				continue
-			}
-			if off := want - at; math.Abs(off) > 0.002 {
-				if len(run) > 0 {
-					b = content.AppendString(b, run)
-					run = run[:0]
-				}
-				num(-off / scale)
-				at = want
-			}
-			run = append(run, c.code...)
-			at += c.wide
-			want += c.adv
-		}
-		if len(run) > 0 {
-			b = content.AppendString(b, run)
-		}
-		op("]TJ")
+		b = pc.shown(b, sh, scale)
 		if ink != nil && ink.colour != nil {
 			paint, _ := st.Fill.Set(pc.of.doc, res, false)
 			b = append(b, paint...)
@@ -508,6 +468,56 @@ func write(b []byte, page *content.Page, sh *content.Show, shifts []shift, list 
 		op("]TJ")
 	}
 	return b
+}
+
+// appendRounded writes a number to five places, and a space.
+func appendRounded(b []byte, v float64) []byte {
+	return append(content.AppendNumber(b, math.Round(v*1e5)/1e5), ' ')
+}
+
+// shown writes the array of a piece's text, of whose numbers each is scale points, and TJ.
+func (pc *piece) shown(b []byte, sh *content.Show, scale float64) []byte {
+	b = append(b, '[')
+	var run []byte
+	at, want := 0.0, 0.0 // how far along the text has come, and is to come
+	for n := range pc.chars {
+		c := &pc.chars[n]
+		if c.space {
+			gap := pc.space
+			if c.fixed {
+				gap = c.adv
+			} else {
+				gap += pc.of.gapOf(c) - pc.of.gap
+			}
+			if code, w, ok := pc.of.spaceCode(sh, pc.other); ok && n < len(pc.chars)-1 { // programs that take text find it
+				if off := want - at; math.Abs(off) > 0.002 {
+					b = content.AppendString(b, run)
+					run = run[:0]
+					b = appendRounded(b, -off/scale)
+					at = want
+				}
+				run = append(run, code...)
+				at += w * scale * 1000
+			}
+			want += gap
+			continue
+		}
+		if off := want - at; math.Abs(off) > 0.002 {
+			if len(run) > 0 {
+				b = content.AppendString(b, run)
+				run = run[:0]
+			}
+			b = appendRounded(b, -off/scale)
+			at = want
+		}
+		run = append(run, c.code...)
+		at += c.wide
+		want += c.adv
+	}
+	if len(run) > 0 {
+		b = content.AppendString(b, run)
+	}
+	return append(b, "]TJ\n"...)
 }
 
 // opaque gives a graphics state that fills so opaquely, the same one each time.

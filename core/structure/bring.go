@@ -248,6 +248,12 @@ func (b *bringer) names() error {
 			b.headers(r, newID)
 		}
 	}
+	b.setNames(roles, srcRoles, classes, entries, len(newID)+len(ids) > 0)
+	return nil
+}
+
+// setNames writes the maps of roles and classes, and the identifiers where there are some.
+func (b *bringer) setNames(roles, srcRoles, classes *pdf.Dict, entries []named, identified bool) {
 	for _, e := range srcRoles.Entries() { // also those that no element here uses
 		if !roles.Has(e.Key) && !b.means(e.Key) {
 			if v, ok := b.src.Resolve(e.Value).(pdf.Name); ok {
@@ -261,11 +267,10 @@ func (b *bringer) names() error {
 	if classes.Len() > 0 {
 		b.root.Set("ClassMap", classes)
 	}
-	if len(entries) > 0 && len(newID)+len(ids) > 0 {
+	if len(entries) > 0 && identified {
 		slices.SortStableFunc(entries, func(x, y named) int { return cmp.Compare(x.key, y.key) })
 		b.root.Set("IDTree", b.dst.Add(nameTree(b.dst, entries)))
 	}
-	return nil
 }
 
 type named struct {

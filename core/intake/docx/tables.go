@@ -28,72 +28,11 @@ func (d *reader) table(n *pack.Node) error {
 			widths = append(widths, twips(g.Attr("w")))
 		}
 	}
-	var rows [][]cell
-	var heads []bool
-	for _, tr := range flat(n.Nodes(), 0) {
-		if tr.Name != "tr" {
-			continue
-		}
-		at, _ := strconv.Atoi(tr.First("trPr", "gridBefore").Attr("val"))
-		at = min(max(at, 0), maxColumns)
-		var cells []cell
-		for _, tc := range flat(tr.Nodes(), 0) {
-			if tc.Name != "tc" {
-				continue
-			}
-			cols, _ := strconv.Atoi(tc.First("tcPr", "gridSpan").Attr("val"))
-			cols = min(max(cols, 1), maxColumns)
-			c := cell{n: tc, at: at, cols: cols, rows: 1}
-			if m := tc.First("tcPr", "vMerge"); m != nil && m.Attr("val") != "restart" {
-				c.continued = true
-			}
-			cells = append(cells, c)
-			if at += cols; at > maxColumns {
-				break
-			}
-		}
-		rows = append(rows, cells)
-		heads = append(heads, on(tr.First("trPr", "tblHeader")))
-	}
-	above := map[int]*cell{}
-	for i := range rows {
-		for j := range rows[i] {
-			c := &rows[i][j]
-			if up := above[c.at]; c.continued && up != nil && up.cols == c.cols {
-				up.rows++
-				c.rowSpanned = true
-				continue
-			}
-			above[c.at] = c
-		}
-	}
+	rows, heads := tableRows(n)
 	tblPr := n.First("tblPr")
 	st := d.styles[tblPr.First("tblStyle").Attr("val")]
 	lines := d.tableLines(tblPr, st)
-	css := ""
-	switch tblPr.First("jc").Attr("val") {
-	case "center":
-		css = "margin-left:auto;margin-right:auto"
-	case "right", "end":
-		css = "margin-left:auto"
-	default:
-		if ind := twips(tblPr.First("tblInd").Attr("w")); ind > 0 {
-			css = "margin-left:" + page.Pt(ind)
-		}
-	}
-	total := 0.0
-	for _, w := range widths {
-		total += w
-	}
-	if w := tblPr.First("tblW"); w.Attr("type") == "pct" {
-		css = join(css, "width:100%")
-	} else if total > 0 {
-		layout := "auto" // columns grow with words that are longer
-		if tblPr.First("tblLayout").Attr("type") == "fixed" {
-			layout = "fixed"
-		}
-		css = join(css, "table-layout:"+layout+";max-width:100%;width:"+page.Pt(total))
-	}
+	css, total := tableStyle(tblPr, widths)
 	d.s.Raw("<table", d.s.Class(css), ">")
 	if total > 0 {
 		d.s.Raw("<colgroup>")
@@ -147,6 +86,75 @@ func (d *reader) table(n *pack.Node) error {
 	d.s.Raw("</tbody></table>")
 	d.levels = last
 	return nil
+}
+
+// tableRows reads the rows of a table, and which of them are heads; cells that are merged with the one above are counted there.
+func tableRows(n *pack.Node) (rows [][]cell, heads []bool) {
+	for _, tr := range flat(n.Nodes(), 0) {
+		if tr.Name != "tr" {
+			continue
+		}
+		at, _ := strconv.Atoi(tr.First("trPr", "gridBefore").Attr("val"))
+		at = min(max(at, 0), maxColumns)
+		var cells []cell
+		for _, tc := range flat(tr.Nodes(), 0) {
+			if tc.Name != "tc" {
+				continue
+			}
+			cols, _ := strconv.Atoi(tc.First("tcPr", "gridSpan").Attr("val"))
+			cols = min(max(cols, 1), maxColumns)
+			c := cell{n: tc, at: at, cols: cols, rows: 1}
+			if m := tc.First("tcPr", "vMerge"); m != nil && m.Attr("val") != "restart" {
+				c.continued = true
+			}
+			cells = append(cells, c)
+			if at += cols; at > maxColumns {
+				break
+			}
+		}
+		rows = append(rows, cells)
+		heads = append(heads, on(tr.First("trPr", "tblHeader")))
+	}
+	above := map[int]*cell{}
+	for i := range rows {
+		for j := range rows[i] {
+			c := &rows[i][j]
+			if up := above[c.at]; c.continued && up != nil && up.cols == c.cols {
+				up.rows++
+				c.rowSpanned = true
+				continue
+			}
+			above[c.at] = c
+		}
+	}
+	return rows, heads
+}
+
+// tableStyle gives where a table stands and how wide it is, and the width of all its columns in points.
+func tableStyle(tblPr *pack.Node, widths []float64) (css string, total float64) {
+	switch tblPr.First("jc").Attr("val") {
+	case "center":
+		css = "margin-left:auto;margin-right:auto"
+	case "right", "end":
+		css = "margin-left:auto"
+	default:
+		if ind := twips(tblPr.First("tblInd").Attr("w")); ind > 0 {
+			css = "margin-left:" + page.Pt(ind)
+		}
+	}
+	for _, w := range widths {
+		total += w
+	}
+	if w := tblPr.First("tblW"); w.Attr("type") == "pct" {
+		css = join(css, "width:100%")
+	} else if total > 0 {
+		layout := "auto" // columns grow with words that are longer
+		if tblPr.First("tblLayout").Attr("type") == "fixed" {
+			layout = "fixed"
+		}
+		css = join(css, "table-layout:"+layout+";max-width:100%;width:"+page.Pt(total))
+	}
+	return css, total
 }
 
 // lists puts open lists aside while a table is written.
