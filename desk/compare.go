@@ -20,11 +20,6 @@ func (d *Desk) Against(ctx context.Context, person, document uint, with string) 
 	if now, err = d.Look(ctx, person, document); err != nil {
 		return nil, nil, err
 	}
-	if with == "arrival" {
-		if err := d.may(ctx, person, ActHistory, &now.Document); err != nil {
-			return nil, nil, err
-		}
-	}
 	what, text, _ := strings.Cut(with, ":")
 	id, _ := strconv.ParseUint(text, 10, 32)
 	switch what {
@@ -33,7 +28,7 @@ func (d *Desk) Against(ctx context.Context, person, document uint, with string) 
 		if err != nil {
 			return nil, nil, err
 		}
-		then, err = d.At(ctx, first)
+		then, err = d.LookAt(ctx, person, first)
 		return now, then, err
 	case "state":
 		if then, err = d.LookAt(ctx, person, uint(id)); err == nil && then.Document.ID != document {

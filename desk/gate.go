@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	"errors"
 	"slices"
 
 	"glenrain/core/step"
@@ -196,8 +197,9 @@ func (d *Desk) Document(ctx context.Context, person, id uint) (*Document, error)
 	act := ActLook
 	if row.BinnedAt != nil {
 		act = ActBin // it is only seen
-		if err := d.may(ctx, person, ActRestore, nil); err != nil {
-			return nil, ErrMissing // to whom could not restore it
+		var no *Forbidden
+		if errors.As(d.may(ctx, person, ActRestore, nil), &no) {
+			return nil, ErrMissing // for those who could not restore it
 		}
 	}
 	return row, d.may(ctx, person, act, row)

@@ -67,11 +67,11 @@ func (d *Desk) note(ctx context.Context, r Record) {
 func (d *Desk) noteIn(ctx context.Context, tx *gorm.DB, r Record) error {
 	r.At, r.Address = d.now().UTC(), addressOf(ctx)
 	if r.Who == "" && r.PersonID >= FirstGuest {
-		v, err := d.gate.Visitor(ctx, r.PersonID)
+		names, err := d.gate.Names(ctx) // the invitation may be over by now
 		if err != nil {
 			return err
 		}
-		r.Who = v.Called()
+		r.Who = names[r.PersonID]
 	}
 	if r.Who == "" && r.PersonID != 0 {
 		p, err := d.Person(ctx, r.PersonID)

@@ -83,7 +83,11 @@ func (d *Desk) GoBack(ctx context.Context, document, seen, person, state uint) (
 
 // StepOf gives a step of a document's trail, without its update.
 func (d *Desk) StepOf(ctx context.Context, person, document, id uint) (*Step, error) {
-	if _, err := d.Look(ctx, person, document); err != nil {
+	head, err := d.Look(ctx, person, document)
+	if err == nil {
+		err = d.may(ctx, person, ActHistory, &head.Document)
+	}
+	if err != nil {
 		return nil, err
 	}
 	var row Step
