@@ -15,6 +15,7 @@ export function mount({ paper, slip, signal }) {
   let read = "";
   let now = -1;
   let asked = 0;
+  let wanted = 0; // which way to go once the words of this page have come; 0 for none
 
   for (const b of slip.querySelectorAll("[data-sure-page]")) b.addEventListener("click", () => look(b.dataset.surePage), { signal });
 
@@ -27,6 +28,7 @@ export function mount({ paper, slip, signal }) {
     read = name;
     words = [];
     now = -1;
+    wanted = 0;
     draw();
     if (!pages.some((x) => x.key === p.key && x.n > 0)) {
       if (going?.key === p.key) beyond(going.back ? -1 : 1); // it was the last of this page
@@ -41,7 +43,8 @@ export function mount({ paper, slip, signal }) {
       if (going.back) step(words.length - 1, true);
       else if (next >= 0) step(next);
       else beyond(1);
-    } else draw();
+    } else if (wanted && words.length) move(wanted);
+    else draw();
   }
 
   const part = (w, pad, scale) => {
@@ -129,7 +132,7 @@ export function mount({ paper, slip, signal }) {
     if (!form) return false;
     if (now < 0 && words.length) step(by > 0 ? 0 : words.length - 1, true);
     else if (words[now + by]) step(now + by, true);
-    else if (!words.length && pages.some((x) => x.key === state.at && x.n > 0)) going = { key: state.at, word: 0, back: by < 0 }; // once they have come
+    else if (!words.length && pages.some((x) => x.key === state.at && x.n > 0)) wanted = by; // once they have come
     else beyond(by);
     return true;
   }
