@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
 	"strings"
 	"unicode/utf8"
@@ -18,6 +19,7 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 	"glenrain/porter"
 )
 
@@ -56,7 +58,7 @@ type Arrival struct {
 // Arrive makes a document of a file that was written into the store: a PDF, a picture, whose pages are of its own size, or a file of another kind
 // that is turned into pages. in is kept or dropped. What can't be
 // added is a *Refused; one that needs a password, or another one, is a *NeedsPassword.
-func (d *Desk) Arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, error) {
+func (d *Desk) Arrive(ctx context.Context, a Arrival, in *store.Incoming) (*Document, error) {
 	defer in.Drop()
 	if err := d.may(ctx, a.Person, ActAdd, nil); err != nil {
 		return nil, err
@@ -77,7 +79,7 @@ func (d *Desk) Arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 	return row, overran(ctx, err)
 }
 
-func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, error) {
+func (d *Desk) arrive(ctx context.Context, a Arrival, in *store.Incoming) (*Document, error) {
 	fileName, password := a.Name, a.Password
 	fileName = cleanName(filepath.Base(strings.ReplaceAll(fileName, "\\", "/")))
 	row := &Document{FolderID: a.Folder, Name: trimExt(fileName), OriginalName: fileName, ChangedBy: a.Person, OwnerID: a.Person}
@@ -124,9 +126,9 @@ func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 	base := ""
 	switch {
 	case r.Working:
-		base, err = copied.keepWritten()
+		base, err = copied.KeepWritten()
 	case pages != in:
-		base, err = pages.keepWritten()
+		base, err = pages.KeepWritten()
 	}
 	if err != nil {
 		return nil, err
@@ -149,11 +151,11 @@ func (d *Desk) arrive(ctx context.Context, a Arrival, in *Incoming) (*Document, 
 }
 
 // convert turns a file of another kind into pages, in a file of their own.
-func (d *Desk) convert(ctx context.Context, kind intake.Kind, name string, o intake.Options, in, pages *Incoming) (Made, error) {
+func (d *Desk) convert(ctx context.Context, kind intake.Kind, name string, o intake.Options, in, pages *store.Incoming) (Made, error) {
 	if kind == intake.Zip {
 		return Made{}, &Refused{name, "this is a zip file or an unknown kind of package: its contents were not added"}
 	}
-	c := porter.Conversion{Path: in.f.Name(), Size: in.Size, Name: name, Kind: kind, Options: o, Folder: d.workFolder(), Out: pages.f.Name()}
+	c := porter.Conversion{Path: in.Path(), Size: in.Size, Name: name, Kind: kind, Options: o, Folder: d.workFolder(), Out: pages.Path()}
 	c.Options.Fonts = filepath.Join(d.dir, "fonts")
 	out, err := porter.Convert(ctx, c)
 	var not *porter.NotConverted
@@ -170,7 +172,7 @@ func (d *Desk) convert(ctx context.Context, kind intake.Kind, name string, o int
 	case err != nil:
 		return Made{}, err
 	}
-	st, err := pages.f.Stat()
+	st, err := os.Stat(pages.Path())
 	if err != nil {
 		return Made{}, err
 	}
@@ -180,8 +182,8 @@ func (d *Desk) convert(ctx context.Context, kind intake.Kind, name string, o int
 
 // read has the porter read a file through, and the renderer look whether it finds the same in it. What our reader can't make a
 // document of comes in as the renderer saves it, where it can. What stops the porter is not given to others.
-func (d *Desk) read(ctx context.Context, in, copied *Incoming, password string) (*porter.Report, error) {
-	arrival := porter.Arrival{Path: in.f.Name(), Size: in.Size, Password: password, Working: copied.f.Name()}
+func (d *Desk) read(ctx context.Context, in, copied *store.Incoming, password string) (*porter.Report, error) {
+	arrival := porter.Arrival{Path: in.Path(), Size: in.Size, Password: password, Working: copied.Path()}
 	r, err := porter.Arrive(ctx, arrival)
 	var stopped *porter.Stopped
 	if errors.As(err, &stopped) {
@@ -214,19 +216,19 @@ func (d *Desk) read(ctx context.Context, in, copied *Incoming, password string) 
 }
 
 // copyWhole writes a working copy of a file that was read through.
-func copyWhole(ctx context.Context, in, copied *Incoming) error {
+func copyWhole(ctx context.Context, in, copied *store.Incoming) error {
 	doc, _, _, err := pdf.OpenVerified(ctx, in, in.Size, "")
 	if err != nil {
 		return err
 	}
-	return doc.WriteFull(ctx, copied.f, pdf.FullOptions{KeepNumbers: true})
+	return doc.WriteFull(ctx, copied.File(), pdf.FullOptions{KeepNumbers: true})
 }
 
 // drawsAll tells whether the renderer opens the file and finds the same pages in it: what is shown is to be what there is.
-func (d *Desk) drawsAll(ctx context.Context, pages int, in *Incoming) (bool, error) {
+func (d *Desk) drawsAll(ctx context.Context, pages int, in *store.Incoming) (bool, error) {
 	key := newToken()
 	ctx = child.For(ctx, key) // in a lane of its own, not behind the pictures that somebody waits for
-	pic, err := d.pool.Render(ctx, raster.Request{Count: true, Source: raster.Source{Key: key, Parts: []raster.Part{{Path: in.f.Name(), Size: in.Size}}}})
+	pic, err := d.pool.Render(ctx, raster.Request{Count: true, Source: raster.Source{Key: key, Parts: []raster.Part{{Path: in.Path(), Size: in.Size}}}})
 	if ctx.Err() != nil {
 		return false, ctx.Err()
 	}
@@ -237,11 +239,11 @@ func (d *Desk) drawsAll(ctx context.Context, pages int, in *Incoming) (bool, err
 }
 
 // saved is the last resort for a damaged file: what PDFium makes of it, read through in its turn.
-func (d *Desk) saved(ctx context.Context, in, copied *Incoming) (*porter.Report, error) {
+func (d *Desk) saved(ctx context.Context, in, copied *store.Incoming) (*porter.Report, error) {
 	if in.Size > maxSaved {
 		return nil, pdf.ErrTooLarge
 	}
-	pic, err := d.pool.Render(ctx, raster.Request{Save: true, Source: raster.Source{Key: newToken(), Parts: []raster.Part{{Path: in.f.Name(), Size: in.Size}}}})
+	pic, err := d.pool.Render(ctx, raster.Request{Save: true, Source: raster.Source{Key: newToken(), Parts: []raster.Part{{Path: in.Path(), Size: in.Size}}}})
 	if err != nil {
 		return nil, err
 	}
@@ -253,7 +255,7 @@ func (d *Desk) saved(ctx context.Context, in, copied *Incoming) (*porter.Report,
 	if _, err := again.Write(pic.Data); err != nil {
 		return nil, err
 	}
-	r, err := porter.Arrive(ctx, porter.Arrival{Path: again.f.Name(), Size: again.Size, Working: copied.f.Name()})
+	r, err := porter.Arrive(ctx, porter.Arrival{Path: again.Path(), Size: again.Size, Working: copied.Path()})
 	if err != nil {
 		return nil, err
 	}
@@ -262,7 +264,7 @@ func (d *Desk) saved(ctx context.Context, in, copied *Incoming) (*porter.Report,
 	}
 	if !r.Working {
 		r.Working = true
-		_, err = copied.f.Write(pic.Data)
+		_, err = copied.File().Write(pic.Data)
 	}
 	return r, err
 }
@@ -330,7 +332,7 @@ func (d *Desk) addDocuments(ctx context.Context, first func(tx *gorm.DB) error, 
 		return nil
 	})
 	if err == nil {
-		d.Store.unpin(files...)
+		d.Store.Unpin(files...)
 		d.wakeReading()
 	}
 	return err

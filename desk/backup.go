@@ -12,18 +12,13 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/glebarez/sqlite"
-	"gorm.io/gorm"
-	"gorm.io/gorm/logger"
+	"glenrain/desk/store"
 )
-
-// databaseName is the database's name in the data folder and in a backup.
-const databaseName = "glenrain.db"
 
 // Backup writes a data folder as one tar file: the database as it is at one moment, and all files it
 // refers to. A server may work on the folder meanwhile. It tells how many files are in it.
 func Backup(dir string, w io.Writer) (files int, err error) {
-	if _, err := os.Stat(filepath.Join(dir, databaseName)); err != nil {
+	if _, err := os.Stat(filepath.Join(dir, store.DatabaseName)); err != nil {
 		return 0, fmt.Errorf("%s is no data folder: %w", dir, err)
 	}
 	tmp, err := os.MkdirTemp("", "glenrain-backup-")
@@ -31,8 +26,8 @@ func Backup(dir string, w io.Writer) (files int, err error) {
 		return 0, err
 	}
 	defer os.RemoveAll(tmp)
-	copied := filepath.Join(tmp, databaseName)
-	db, done, err := openDatabase("file:" + filepath.Join(dir, databaseName) + "?mode=ro&_pragma=busy_timeout(10000)")
+	copied := filepath.Join(tmp, store.DatabaseName)
+	db, done, err := store.OpenDatabase("file:" + filepath.Join(dir, store.DatabaseName) + "?mode=ro&_pragma=busy_timeout(10000)")
 	if err != nil {
 		return 0, err
 	}
@@ -41,7 +36,7 @@ func Backup(dir string, w io.Writer) (files int, err error) {
 	if err != nil {
 		return 0, fmt.Errorf("copying the database: %w", err)
 	}
-	if db, done, err = openDatabase("file:" + copied + "?mode=ro"); err != nil {
+	if db, done, err = store.OpenDatabase("file:" + copied + "?mode=ro"); err != nil {
 		return 0, err
 	}
 	used, err := (&Desk{db: db}).used()
@@ -49,7 +44,7 @@ func Backup(dir string, w io.Writer) (files int, err error) {
 		return 0, fmt.Errorf("reading the copied database: %w", err)
 	}
 	t := tar.NewWriter(w)
-	if err := addFile(t, databaseName, copied); err != nil {
+	if err := addFile(t, store.DatabaseName, copied); err != nil {
 		return 0, err
 	}
 	names := make([]string, 0, len(used))
@@ -58,23 +53,11 @@ func Backup(dir string, w io.Writer) (files int, err error) {
 	}
 	slices.Sort(names)
 	for _, sha := range names {
-		if err := addFile(t, "files/"+sha, (&Store{dir: dir}).Path(sha)); err != nil {
+		if err := addFile(t, "files/"+sha, store.At(dir).Path(sha)); err != nil {
 			return 0, err
 		}
 	}
 	return len(names), t.Close()
-}
-
-func openDatabase(dsn string) (db *gorm.DB, done func() error, err error) {
-	db, err = gorm.Open(sqlite.Open(dsn), &gorm.Config{Logger: logger.Discard})
-	if err != nil {
-		return nil, nil, fmt.Errorf("opening the database: %w", err)
-	}
-	sql, err := db.DB()
-	if err != nil {
-		return nil, nil, err
-	}
-	return db, sql.Close, nil
 }
 
 func addFile(t *tar.Writer, name, path string) error {
@@ -109,7 +92,7 @@ func Restore(r io.Reader, dir string) (files int, err error) {
 	if err := os.MkdirAll(coming, 0o700); err != nil {
 		return 0, err
 	}
-	store := &Store{dir: coming, pins: map[string]int{}}
+	kept := store.At(coming)
 	t := tar.NewReader(r)
 	have := map[string]bool{}
 	for {
@@ -122,15 +105,15 @@ func Restore(r io.Reader, dir string) (files int, err error) {
 		}
 		sha, isFile := strings.CutPrefix(h.Name, "files/")
 		switch {
-		case h.Name == databaseName:
-			if _, err := copyTo(filepath.Join(coming, databaseName), t); err != nil {
+		case h.Name == store.DatabaseName:
+			if _, err := copyTo(filepath.Join(coming, store.DatabaseName), t); err != nil {
 				return 0, err
 			}
 		case isFile && isHash(sha):
-			if err := os.MkdirAll(filepath.Dir(store.Path(sha)), 0o700); err != nil {
+			if err := os.MkdirAll(filepath.Dir(kept.Path(sha)), 0o700); err != nil {
 				return 0, err
 			}
-			sum, err := copyTo(store.Path(sha), t)
+			sum, err := copyTo(kept.Path(sha), t)
 			if err != nil {
 				return 0, err
 			}
@@ -142,7 +125,7 @@ func Restore(r io.Reader, dir string) (files int, err error) {
 			return 0, fmt.Errorf("this is no backup of a data folder: it holds %q", h.Name)
 		}
 	}
-	db, done, err := openDatabase("file:" + filepath.Join(coming, databaseName) + "?mode=ro")
+	db, done, err := store.OpenDatabase("file:" + filepath.Join(coming, store.DatabaseName) + "?mode=ro")
 	if err != nil {
 		return 0, err
 	}
@@ -161,7 +144,7 @@ func Restore(r io.Reader, dir string) (files int, err error) {
 	if err := os.Rename(coming, dir); err != nil {
 		return 0, err
 	}
-	return len(have), syncDir(filepath.Dir(dir))
+	return len(have), store.SyncDir(filepath.Dir(dir))
 }
 
 // copyTo writes a file to the disk and gives its hash.

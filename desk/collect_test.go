@@ -21,6 +21,7 @@ import (
 	"glenrain/core/intake/intaketest"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // arriveEach has a file arrive, and gives what came of each file in it.
@@ -369,7 +370,7 @@ func TestNoteBesideListings(t *testing.T) {
 	}
 	d := newDesk(t)
 	tomas := somebody(t, d, "tomas", Member)
-	put := func(text string) *Incoming {
+	put := func(text string) *store.Incoming {
 		in, err := d.Store.Create()
 		require.NoError(t, err)
 		_, err = in.Write([]byte(text))

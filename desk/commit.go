@@ -11,6 +11,7 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // ran is a step that was run in memory, with what its row and state will be; it is not stored yet.
@@ -95,7 +96,7 @@ func (d *Desk) run(ctx context.Context, at *Snapshot, s step.Step, row Step, env
 
 // after gives the snapshot that a step leads to. It has no place in the database before the commit, and its bookkeeping of pictures
 // lacks the step until noted.
-func (r *ran) after(store *Store) *Snapshot {
+func (r *ran) after(store *store.Store) *Snapshot {
 	snap := *r.on
 	snap.State, snap.PDF, snap.Keys, snap.before, snap.folded, snap.found = r.state, r.pdf, r.keys, nil, false, &found{}
 	if r.base != nil {

@@ -2,7 +2,6 @@ package desk
 
 import (
 	"cmp"
-	"context"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -22,12 +21,13 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 	"glenrain/scanner"
 )
 
 // Desk is one data folder, opened.
 type Desk struct {
-	Store *Store
+	Store *store.Store
 
 	db       *gorm.DB
 	gate     Gate
@@ -112,30 +112,22 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	for _, bad := range font.UseFolder(filepath.Join(dir, "fonts")) {
 		opt.Log.Warn("a font of the office can’t be used", "why", bad)
 	}
-	store, err := newStore(dir)
+	files, err := store.New(dir)
 	if err != nil {
 		return nil, fmt.Errorf("the data folder: %w", err)
 	}
-	db, err := openWritten(filepath.Join(dir, databaseName), opt.Log)
+	db, endCheckpoints, err := store.OpenWritten(dir, opt.Log)
 	if err != nil {
 		return nil, fmt.Errorf("opening the database: %w", err)
 	}
-	if err := migrate(db); err != nil {
-		return nil, err
-	}
-	conn, err := db.DB()
-	if err != nil {
-		return nil, err
-	}
-	ctx, endCheckpoints := context.WithCancel(context.Background())
-	var checkpoints sync.WaitGroup
-	checkpoints.Go(func() { checkpointing(ctx, conn, filepath.Join(dir, databaseName+"-wal")) })
 	defer func() {
 		if err != nil {
 			endCheckpoints()
-			checkpoints.Wait()
 		}
 	}()
+	if err := migrate(db); err != nil {
+		return nil, err
+	}
 	cache := opt.PDFiumCache
 	if cache == "" {
 		cache = filepath.Join(dir, "pdfium")
@@ -145,10 +137,10 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 		return nil, err
 	}
 	d := &Desk{
-		Store: store, db: db, dir: dir, lock: lock, registry: opt.Registry, pool: pool, log: opt.Log, now: opt.Now, maxWork: cmp.Or(opt.MaxWork, pdf.MaxWork),
+		Store: files, db: db, dir: dir, lock: lock, registry: opt.Registry, pool: pool, log: opt.Log, now: opt.Now, maxWork: cmp.Or(opt.MaxWork, pdf.MaxWork),
 		live: map[uint]*live{}, bases: map[string]*openBase{}, hashing: make(chan struct{}, 2),
 		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{}, purged: map[uint]bool{}, moreChecks: opt.Checks, moreFinishers: opt.Finishers, moreMany: opt.Many, sealKey: opt.SealKey,
-		endCheckpoints: func() { endCheckpoints(); checkpoints.Wait() },
+		endCheckpoints: endCheckpoints,
 	}
 	d.gate = doors{d, opt.Guests}
 	d.pictures.gone = d.Purged

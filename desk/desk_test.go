@@ -557,7 +557,7 @@ func TestSaved(t *testing.T) {
 		if err != nil {
 			return 0, err
 		}
-		sha, err := copied.keepWritten()
+		sha, err := copied.KeepWritten()
 		require.NoError(t, err)
 		f, err := d.Store.Open(sha)
 		require.NoError(t, err)

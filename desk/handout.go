@@ -176,7 +176,7 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 		}
 		return nil, err
 	}
-	d.Store.unpin(h.SHA)
+	d.Store.Unpin(h.SHA)
 	if kept != nil {
 		d.wakeReading()
 	}

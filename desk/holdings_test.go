@@ -25,6 +25,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // What holds nothing of a document, and why.
@@ -40,7 +41,7 @@ var (
 		"others": "the inventory itself", "cleaning": "a lock", "moreChecks": "code", "moreFinishers": "code", "moreMany": "code", "manyMu": "a lock", "sealKey": "a path", "endCheckpoints": "code",
 	}
 	emptyPaths = map[string]string{
-		"lock": "a lock", databaseName: "listed by its tables", databaseName + "-wal": "emptied by clean", databaseName + "-shm": "an index of the log", "coming": "emptied at the start; each file goes with its upload",
+		"lock": "a lock", store.DatabaseName: "listed by its tables", store.DatabaseName + "-wal": "emptied by clean", store.DatabaseName + "-shm": "an index of the log", "coming": "emptied at the start; each file goes with its upload",
 		"pdfium": "the renderer’s code", "languages": "a setting", uncleanName: "a mark", "fonts": "the office’s fonts", sealKeyName: "the key of secrets", "setting": "emptied at the start; each folder goes with its file",
 	}
 )
@@ -97,7 +98,7 @@ func leftovers(t *testing.T, dir string, before map[string]bool) (where []string
 			return err
 		}
 		rel, _ := filepath.Rel(dir, path)
-		if before != nil && !before[rel] && !strings.HasPrefix(rel, databaseName) && !strings.HasPrefix(rel, "pdfium") {
+		if before != nil && !before[rel] && !strings.HasPrefix(rel, store.DatabaseName) && !strings.HasPrefix(rel, "pdfium") {
 			where = append(where, rel+" is new")
 		}
 		low := bytes.ToLower(b)

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // AtMachine is the people of a data folder, for whoever has the machine. A server may work on the folder meanwhile.
@@ -20,11 +21,11 @@ type AtMachine struct {
 
 // OpenPeople opens the people of a data folder, which a server of this version must have opened before.
 func OpenPeople(dir string) (*AtMachine, error) {
-	path := filepath.Join(dir, databaseName)
+	path := filepath.Join(dir, store.DatabaseName)
 	if _, err := os.Stat(path); err != nil {
 		return nil, fmt.Errorf("%s is no data folder: %w", dir, err)
 	}
-	db, done, err := openDatabase("file:" + path + "?_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_txlock=immediate")
+	db, done, err := store.OpenDatabase("file:" + path + "?_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_txlock=immediate")
 	if err != nil {
 		return nil, err
 	}

@@ -16,6 +16,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // turning turns the first page of many documents; those called “Sealed” are refused. hold, where set, is called before each.
@@ -91,7 +92,7 @@ func TestMany(t *testing.T) {
 
 	// As if it had been killed between a step and the note of it.
 	require.NoError(t, func() error {
-		db, done, err := openDatabase("file:" + filepath.Join(dir, databaseName))
+		db, done, err := store.OpenDatabase("file:" + filepath.Join(dir, store.DatabaseName))
 		require.NoError(t, err)
 		res := db.Model(&ManyItem{}).Where("place = ? and outcome = ?", 11, ManyDone).Updates(map[string]any{"outcome": ManyWaits, "state_id": 0})
 		assert.Equal(t, int64(1), res.RowsAffected)

@@ -164,7 +164,7 @@ func (d *Desk) placed(ctx context.Context, in PicturePages, like *Document, file
 		return nil, err
 	}
 	defer made.Drop()
-	err = porter.PlacePictures(ctx, porter.Pictures{Files: files, Placement: in.Placement, Working: made.f.Name()}, each)
+	err = porter.PlacePictures(ctx, porter.Pictures{Files: files, Placement: in.Placement, Working: made.Path()}, each)
 	var not *porter.NotConverted
 	var stopped *porter.Stopped
 	switch {
@@ -175,7 +175,7 @@ func (d *Desk) placed(ctx context.Context, in PicturePages, like *Document, file
 	case err != nil:
 		return nil, err
 	}
-	sha, err := made.keepWritten()
+	sha, err := made.KeepWritten()
 	if err != nil {
 		return nil, err
 	}

@@ -83,7 +83,7 @@ func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
 			d.tidy(files...)
 			return nil, fmt.Errorf("storing the trail: %w", err)
 		}
-		d.Store.unpin(files...)
+		d.Store.Unpin(files...)
 		noted = true
 		return snap, nil
 	})

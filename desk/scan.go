@@ -367,7 +367,7 @@ func (d *Desk) scannedPage(ctx context.Context, in Scanning, document uint, n in
 	came := false
 	defer func() {
 		if came { // the step names it now
-			d.Store.unpin(sha)
+			d.Store.Unpin(sha)
 		} else {
 			d.tidy(sha)
 		}

@@ -56,7 +56,7 @@ func TestScanIntoADocument(t *testing.T) {
 	require.True(t, ok)
 	assert.Empty(t, got.Problem)
 	assert.Len(t, got.Keys, 3, "it was busy after the first page, and then went on")
-	assert.Empty(t, d.Store.pins, "each picture is named by its step")
+	assert.Zero(t, d.Store.Pinned(), "each picture is named by its step")
 	require.Greater(t, len(files(t, d)), len(before))
 	require.NoError(t, d.Bin(t.Context(), 1, []uint{doc.ID}))
 	require.NoError(t, d.Purge(t.Context(), 1, doc.ID))

@@ -322,7 +322,7 @@ func (d *Desk) handZip(ctx context.Context, w *Work, h *HandOut, files []zipped,
 		d.tidy(h.SHA)
 		return err
 	}
-	d.Store.unpin(h.SHA)
+	d.Store.Unpin(h.SHA)
 	return nil
 }
 

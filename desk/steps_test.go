@@ -459,7 +459,7 @@ func TestRequestsOnce(t *testing.T) {
 	}
 	assert.Equal(t, 3, failed)
 	assert.Equal(t, had+1, files())
-	assert.Empty(t, d.Store.pins)
+	assert.Zero(t, d.Store.Pinned())
 	_, err = d.Do(t.Context(), Change{Document: a.ID, Seen: out.Seen, RequestID: "f", Name: "rotate", Params: json.RawMessage(`{"pages":"1","by":90}`)})
 	require.ErrorIs(t, err, ErrNobody, "every act is somebody's")
 }

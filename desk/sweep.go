@@ -55,13 +55,13 @@ var named = []struct {
 
 // tidy removes files that were kept for something that failed, unless they are named by something else.
 func (d *Desk) tidy(shas ...string) {
-	d.Store.unpin(shas...)
+	d.Store.Unpin(shas...)
 	d.removeUnused(shas...)
 }
 
 // removeUnused removes files that nothing names, and nobody is about to.
 func (d *Desk) removeUnused(shas ...string) {
-	err := d.Store.drop(shas, func(sha string) (bool, error) {
+	err := d.Store.Drop(shas, func(sha string) (bool, error) {
 		for _, of := range named {
 			var n int64
 			if err := d.db.Model(of.row).Where(of.column+" = ?", sha).Limit(1).Count(&n).Error; err != nil || n > 0 {

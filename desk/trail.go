@@ -126,7 +126,7 @@ func (d *Desk) store(ctx context.Context, l *live, head *Snapshot, m made) (*Out
 		d.tidy(m.all()...)
 		return nil, fmt.Errorf("storing the step: %w", err)
 	}
-	d.Store.unpin(m.all()...)
+	d.Store.Unpin(m.all()...)
 	snap.before = head
 	d.put(l, snap)
 	d.wakeReading()

@@ -117,7 +117,7 @@ func (d *Desk) Transfer(ctx context.Context, t Transfer) (*Transferred, error) {
 			d.tidy(append(came.all(), went.all()...)...)
 			return fmt.Errorf("storing the move: %w", err)
 		}
-		d.Store.unpin(append(came.all(), went.all()...)...)
+		d.Store.Unpin(append(came.all(), went.all()...)...)
 		next.before, rest.before = to, from
 		d.put(lt, next)
 		d.put(lf, rest)
@@ -378,7 +378,7 @@ func (d *Desk) Extract(ctx context.Context, w *Work, e Extraction) (made *Docume
 		d.tidy(fresh.files()...)
 		return nil, nil, err
 	}
-	d.Store.unpin(fresh.files()...)
+	d.Store.Unpin(fresh.files()...)
 	return fresh.row, out, nil
 }
 

@@ -359,7 +359,7 @@ func TestAllOrNone(t *testing.T) {
 		assert.Equal(t, before, files(t, d), "what was written for it is gone")
 		now := snapshot(t, d, doc.ID)
 		assert.Equal(t, []any{s.State.ID, 9}, []any{now.State.ID, now.Document.Pages})
-		assert.Empty(t, d.Store.pins)
+		assert.Zero(t, d.Store.Pinned())
 	}
 	split := Splitting{Document: doc.ID, Seen: s.State.ID, Person: 1, RequestID: "split", Cuts: []step.Key{keys[3].Key, keys[6].Key}, Names: []string{"A", "B", "C"}}
 	broken("BEFORE INSERT ON documents WHEN NEW.name = 'C'", func() error { _, err := d.Split(t.Context(), &Work{}, split); return err })
@@ -391,5 +391,5 @@ func TestAllOrNone(t *testing.T) {
 	assert.Equal(t, made.ID, again.ID)
 	assert.Equal(t, []int{2, 7}, []int{made.Pages, snapshot(t, d, doc.ID).Document.Pages})
 	assert.Equal(t, was[0]+5, counts()[0])
-	assert.Empty(t, d.Store.pins)
+	assert.Zero(t, d.Store.Pinned())
 }

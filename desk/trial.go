@@ -49,7 +49,7 @@ func (d *Desk) DoWith(ctx context.Context, c Change, file io.Reader, params func
 		c.own = sha
 		var out *Outcome
 		if out, err = d.Do(ctx, c); err == nil {
-			d.Store.unpin(sha)
+			d.Store.Unpin(sha)
 			return out, nil
 		}
 	}

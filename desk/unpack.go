@@ -12,6 +12,7 @@ import (
 	"glenrain/core/intake"
 	"glenrain/core/intake/pack"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 	"glenrain/porter"
 )
 
@@ -43,7 +44,7 @@ var errLongUpload = errors.New("took longer than 40 minutes and was stopped")
 
 // ArriveEach makes documents of a file: of what is in a zip file, with its folders; of a mail and, one by one, of what is attached to it; of
 // any other one itself. each is told of every one of them. An error is none of a file's.
-func (d *Desk) ArriveEach(ctx context.Context, a Arrival, in *Incoming, each func(Arrived)) error {
+func (d *Desk) ArriveEach(ctx context.Context, a Arrival, in *store.Incoming, each func(Arrived)) error {
 	u := &upload{documents: maxUnpacked, bytes: maxTogether}
 	ctx, cancel := context.WithTimeoutCause(ctx, maxArriving, errLongUpload)
 	defer cancel()
@@ -57,7 +58,7 @@ func (d *Desk) ArriveEach(ctx context.Context, a Arrival, in *Incoming, each fun
 	return err
 }
 
-func (d *Desk) arriveEach(ctx context.Context, a Arrival, in *Incoming, dir string, u *upload, each func(Arrived)) error {
+func (d *Desk) arriveEach(ctx context.Context, a Arrival, in *store.Incoming, dir string, u *upload, each func(Arrived)) error {
 	defer in.Drop()
 	shown := a.Name
 	if dir != "." && dir != "/" {
@@ -82,7 +83,7 @@ func (d *Desk) arriveEach(ctx context.Context, a Arrival, in *Incoming, dir stri
 	mail := in // it is read once more for what is attached to it
 	if kind == intake.Mail {
 		var err error
-		if mail, err = d.Store.copyOf(in); err != nil {
+		if mail, err = d.Store.CopyOf(in); err != nil {
 			return err
 		}
 		defer mail.Drop()
@@ -118,7 +119,7 @@ func refusedOr(err error, name string, each func(Arrived)) error {
 }
 
 // unpack has each file arrive that is in a zip, or attached to a mail. One that can't be read never stops the others.
-func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind intake.Kind, u *upload, each func(Arrived)) error {
+func (d *Desk) unpack(ctx context.Context, a Arrival, in *store.Incoming, kind intake.Kind, u *upload, each func(Arrived)) error {
 	base := path.Base(a.Name)
 	refuse := func(why string) { each(Arrived{Name: a.Name, Err: &Refused{base, why}}) }
 	n := 0
@@ -127,13 +128,13 @@ func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind intake.
 			refuse("its files are nested more than 3 levels deep, the most that can be unpacked; nothing was changed")
 			return nil
 		}
-		err := porter.Unpack(ctx, porter.Packed{Path: in.f.Name(), Size: in.Size, Kind: kind, Folder: d.workFolder(), Files: 1, One: maxInside, All: max(1, u.bytes)}, func(porter.Member) error { n++; return nil })
+		err := porter.Unpack(ctx, porter.Packed{Path: in.Path(), Size: in.Size, Kind: kind, Folder: d.workFolder(), Files: 1, One: maxInside, All: max(1, u.bytes)}, func(porter.Member) error { n++; return nil })
 		if n > 0 && err == nil {
 			refuse("its attachments were not added: they are nested more than 3 levels deep, the most that can be unpacked")
 		}
 		return ctx.Err()
 	}
-	p := porter.Packed{Path: in.f.Name(), Size: in.Size, Kind: kind, Folder: d.workFolder(), Files: max(0, u.documents), One: maxInside, All: max(1, u.bytes)}
+	p := porter.Packed{Path: in.Path(), Size: in.Size, Kind: kind, Folder: d.workFolder(), Files: max(0, u.documents), One: maxInside, All: max(1, u.bytes)}
 	inner := *u
 	inner.depth++
 	err := porter.Unpack(ctx, p, func(m porter.Member) error {
@@ -150,7 +151,7 @@ func (d *Desk) unpack(ctx context.Context, a Arrival, in *Incoming, kind intake.
 		if kind == intake.Mail {
 			name = cleanName(name)
 		}
-		file, err := d.Store.take(m.Path)
+		file, err := d.Store.Take(m.Path)
 		if err != nil {
 			return err
 		}

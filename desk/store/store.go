@@ -1,4 +1,5 @@
-package desk
+// Package store keeps files by their content, and opens the database beside them.
+package store
 
 import (
 	"crypto/sha256"
@@ -20,7 +21,11 @@ type Store struct {
 	pins map[string]int // files that were kept and are not named by a row yet: how often
 }
 
-func newStore(dir string) (*Store, error) {
+// At gives the store of a data folder that nobody writes to.
+func At(dir string) *Store { return &Store{dir: dir, pins: map[string]int{}} }
+
+// New opens the store of a data folder, which is made where there is none.
+func New(dir string) (*Store, error) {
 	for _, d := range []string{"files", "coming"} {
 		if err := os.MkdirAll(filepath.Join(dir, d), 0o700); err != nil {
 			return nil, err
@@ -34,7 +39,7 @@ func newStore(dir string) (*Store, error) {
 	for _, f := range left {
 		_ = os.Remove(filepath.Join(dir, "coming", f.Name()))
 	}
-	return &Store{dir: dir, pins: map[string]int{}}, nil
+	return At(dir), nil
 }
 
 // Path is where the file of that hash is.
@@ -67,8 +72,8 @@ func (s *Store) Create() (*Incoming, error) {
 	return &Incoming{store: s, f: f, sum: sha256.New()}, nil
 }
 
-// take starts a file with one that was written elsewhere in the data folder, which is moved.
-func (s *Store) take(path string) (*Incoming, error) {
+// Take starts a file with one that was written elsewhere in the data folder, which is moved.
+func (s *Store) Take(path string) (*Incoming, error) {
 	in, err := s.Create()
 	if err != nil {
 		return nil, err
@@ -80,8 +85,8 @@ func (s *Store) take(path string) (*Incoming, error) {
 	return in.reopened()
 }
 
-// copyOf starts a file with the bytes of another one.
-func (s *Store) copyOf(of *Incoming) (*Incoming, error) {
+// CopyOf starts a file with the bytes of another one.
+func (s *Store) CopyOf(of *Incoming) (*Incoming, error) {
 	in, err := s.Create()
 	if err != nil {
 		return nil, err
@@ -123,6 +128,12 @@ func (in *Incoming) Write(b []byte) (int, error) {
 // ReadAt reads what was written so far.
 func (in *Incoming) ReadAt(b []byte, off int64) (int, error) { return in.f.ReadAt(b, off) }
 
+// Path is where the file stands while it is written.
+func (in *Incoming) Path() string { return in.f.Name() }
+
+// File is the file itself, for those who write past Write; see keepWritten.
+func (in *Incoming) File() *os.File { return in.f }
+
 // Length is how many bytes were written.
 func (in *Incoming) Length() int64 { return in.Size }
 
@@ -143,7 +154,7 @@ func (in *Incoming) Keep() (sha string, err error) {
 	in.store.pin(sha)
 	defer func() {
 		if err != nil {
-			in.store.unpin(sha)
+			in.store.Unpin(sha)
 		}
 	}()
 	if _, err := os.Stat(to); err == nil {
@@ -163,8 +174,8 @@ func (in *Incoming) Keep() (sha string, err error) {
 	return sha, syncFolders(to)
 }
 
-// keepWritten is Keep for a file whose bytes were written by others, to its path.
-func (in *Incoming) keepWritten() (string, error) {
+// KeepWritten is Keep for a file whose bytes were written by others, to its path.
+func (in *Incoming) KeepWritten() (string, error) {
 	in.sum.Reset()
 	n, err := io.Copy(in.sum, io.NewSectionReader(in.f, 0, math.MaxInt64))
 	if err != nil {
@@ -177,7 +188,7 @@ func (in *Incoming) keepWritten() (string, error) {
 // syncFolders makes sure that a file's entry is on the disk.
 func syncFolders(path string) error {
 	for _, d := range []string{filepath.Dir(path), filepath.Dir(filepath.Dir(path))} {
-		if err := syncDir(d); err != nil {
+		if err := SyncDir(d); err != nil {
 			return fmt.Errorf("keeping a file: %w", err)
 		}
 	}
@@ -191,7 +202,8 @@ func (s *Store) pin(sha string) {
 	s.mu.Unlock()
 }
 
-func (s *Store) unpin(shas ...string) {
+// Unpin says that rows name the files now, or that what they were kept for failed.
+func (s *Store) Unpin(shas ...string) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for _, sha := range shas {
@@ -201,8 +213,15 @@ func (s *Store) unpin(shas ...string) {
 	}
 }
 
-// drop removes those files that nobody pinned and that used does not know.
-func (s *Store) drop(shas []string, used func(sha string) (bool, error)) error {
+// Pinned is how many files were kept that no row names yet.
+func (s *Store) Pinned() int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return len(s.pins)
+}
+
+// Drop removes those files that nobody pinned and that used does not know.
+func (s *Store) Drop(shas []string, used func(sha string) (bool, error)) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for _, sha := range shas {
@@ -222,7 +241,8 @@ func (s *Store) drop(shas []string, used func(sha string) (bool, error)) error {
 	return nil
 }
 
-func syncDir(dir string) error {
+// SyncDir brings a folder’s entries to the disk.
+func SyncDir(dir string) error {
 	d, err := os.Open(dir)
 	if err != nil {
 		return err

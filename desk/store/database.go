@@ -1,11 +1,13 @@
-package desk
+package store
 
 import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
 	"log/slog"
 	"os"
+	"path/filepath"
 	"strings"
 	"sync"
 	"time"
@@ -16,14 +18,39 @@ import (
 	"gorm.io/gorm/logger"
 )
 
-// openWritten opens the database of a data folder that is worked on: WAL with synchronous=FULL, so that what was committed is on the disk.
-func openWritten(path string, log *slog.Logger) (*gorm.DB, error) {
+// DatabaseName is the database's name in the data folder and in a backup.
+const DatabaseName = "glenrain.db"
+
+// OpenWritten opens the database of a data folder that is worked on: WAL with synchronous=FULL, so that what was committed is on the disk. end ends
+// what goes on beside it, before the database is closed.
+func OpenWritten(dir string, log *slog.Logger) (db *gorm.DB, end func(), err error) {
+	path := filepath.Join(dir, DatabaseName)
 	dsn := "file:" + path + "?_pragma=secure_delete(1)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=busy_timeout(10000)&_pragma=wal_autocheckpoint(0)&_txlock=immediate"
 	conn, err := sql.Open(driver.DriverName, dsn)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	return gorm.Open(driver.Dialector{DSN: dsn, Conn: newWriters(conn)}, &gorm.Config{Logger: quietLog{log, slowStatement}})
+	db, err = gorm.Open(driver.Dialector{DSN: dsn, Conn: newWriters(conn)}, &gorm.Config{Logger: quietLog{log, slowStatement}})
+	if err != nil {
+		return nil, nil, errors.Join(err, conn.Close())
+	}
+	ctx, stop := context.WithCancel(context.Background())
+	var checkpoints sync.WaitGroup
+	checkpoints.Go(func() { checkpointing(ctx, conn, path+"-wal") })
+	return db, func() { stop(); checkpoints.Wait() }, nil
+}
+
+// OpenDatabase opens a database by its address, without turns and without a log of statements.
+func OpenDatabase(dsn string) (db *gorm.DB, done func() error, err error) {
+	db, err = gorm.Open(driver.Open(dsn), &gorm.Config{Logger: logger.Discard})
+	if err != nil {
+		return nil, nil, fmt.Errorf("opening the database: %w", err)
+	}
+	sql, err := db.DB()
+	if err != nil {
+		return nil, nil, err
+	}
+	return db, sql.Close, nil
 }
 
 // Checkpoints, which bring what is in the log of writes into the database, are made beside the writers, and not by the one that happens to commit: others would wait
@@ -129,6 +156,9 @@ func (t *writing) Rollback() error {
 	defer t.leave()
 	return t.Tx.Rollback()
 }
+
+// Quiet gives a log of statements that took from slow on, or failed.
+func Quiet(log *slog.Logger, slow time.Duration) logger.Interface { return quietLog{log, slow} }
 
 // quietLog logs statements that are slow or fail: what kind of statement on which table, and how long it took, and never a value, which may be
 // somebody's text.
