@@ -9,6 +9,7 @@ import (
 
 	"glenrain/core/finding"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // About is what a document is made of: what the porter tells of it, and what kinds of pages it has.
@@ -189,7 +190,7 @@ func (d *Desk) About(ctx context.Context, person, id uint) (*Document, *About, e
 
 // Traits counts the traits of the documents that a person sees in a folder, or in all.
 func (d *Desk) Traits(ctx context.Context, person uint, l Listing) (map[string]int, error) {
-	in, args, err := d.scoped(ctx, person, "documents")
+	in, args, err := d.Scoped(ctx, person, "documents")
 	if err != nil {
 		return nil, err
 	}
@@ -234,7 +235,7 @@ func (d *Desk) PageAt(ctx context.Context, id uint, n int) (string, error) {
 	}
 	pages := s.Pages()
 	if n < 1 || n > len(pages) {
-		return "", ErrMissing
+		return "", store.ErrMissing
 	}
 	return pages[n-1].Key.String(), nil
 }

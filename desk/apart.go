@@ -9,6 +9,7 @@ import (
 	"glenrain/core/outgoing"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 )
 
 // Apart asks for a step whose outcome is a document of its own (step.Kind.Apart): written anew, without anything that is not reached any more, and without a trail that
@@ -25,7 +26,7 @@ func (d *Desk) DoApart(ctx context.Context, a Apart) (made *Document, warnings [
 	if err := d.seen(ctx, a.Person, a.Document, d.actOf(a.Name)); err != nil {
 		return nil, nil, err
 	}
-	if err := d.may(ctx, a.Person, ActAdd, nil); err != nil {
+	if err := d.may(ctx, a.Person, people.ActAdd, nil); err != nil {
 		return nil, nil, err
 	}
 	if was, err := d.asked(ctx, a.Person, a.RequestID); err != nil {
@@ -52,7 +53,7 @@ func (d *Desk) DoApart(ctx context.Context, a Apart) (made *Document, warnings [
 		src := &sources{desk: d, person: a.Person}
 		defer src.close()
 		way := &outgoing.Way{At: d.now()}
-		copy(way.ID[:], newToken())
+		copy(way.ID[:], people.NewToken())
 		env := &step.Env{Now: way.At, Name: head.Document.Name, Seed: way.ID, Step: head.Document.NextNo, Keys: head.Keys, Sources: src}
 		defer d.tools(env, "apart")()
 		doc, res, err := d.registry.Run(ctx, head.PDF, s, env)

@@ -14,6 +14,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 )
 
 // wipe is a throw-away step that takes the content off pages, for good.
@@ -38,7 +39,7 @@ func TestApart(t *testing.T) {
 	d, err := Open(t.TempDir(), Options{PDFiumCache: raster.CacheForTests(), Registry: step.NewRegistry(nil, kinds...)})
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = d.Close() })
-	isla, reader := somebody(t, d, "isla", Administrator), somebody(t, d, "tam", Reader)
+	isla, reader := somebody(t, d, "isla", people.Administrator), somebody(t, d, "tam", people.Reader)
 	doc := bring(t, d, "Claims.pdf", wording([]string{"Paid to Hollis Brand in full."}, []string{"Nothing of interest."}))
 	mustDo(t, d, doc.ID, "rotate", `{"pages":"2","by":90}`)
 	c := Change{Document: doc.ID, Seen: snapshot(t, d, doc.ID).State.ID, RequestID: "w1", Person: isla, Name: "wipe", Params: []byte(`{"pages":"1"}`)}
@@ -93,7 +94,7 @@ func TestApart(t *testing.T) {
 	assert.Equal(t, int64(2), n)
 	a.RequestID, a.Person = "w3", reader
 	_, _, err = d.DoApart(t.Context(), a)
-	var forbidden *Forbidden
+	var forbidden *people.Forbidden
 	assert.ErrorAs(t, err, &forbidden)
 	a.RequestID, a.Person, a.Name, a.Params = "w4", isla, "rotate", []byte(`{"pages":"1","by":90}`)
 	_, _, err = d.DoApart(t.Context(), a)

@@ -16,9 +16,11 @@ import (
 	"glenrain/core/child"
 	"glenrain/core/finding"
 	"glenrain/core/intake"
+	"glenrain/core/naming"
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 	"glenrain/desk/store"
 	"glenrain/porter"
 )
@@ -60,7 +62,7 @@ type Arrival struct {
 // added is a *Refused; one that needs a password, or another one, is a *NeedsPassword.
 func (d *Desk) Arrive(ctx context.Context, a Arrival, in *store.Incoming) (*Document, error) {
 	defer in.Drop()
-	if err := d.may(ctx, a.Person, ActAdd, nil); err != nil {
+	if err := d.may(ctx, a.Person, people.ActAdd, nil); err != nil {
 		return nil, err
 	}
 	if a.Folder != 0 {
@@ -226,7 +228,7 @@ func copyWhole(ctx context.Context, in, copied *store.Incoming) error {
 
 // drawsAll tells whether the renderer opens the file and finds the same pages in it: what is shown is to be what there is.
 func (d *Desk) drawsAll(ctx context.Context, pages int, in *store.Incoming) (bool, error) {
-	key := newToken()
+	key := people.NewToken()
 	ctx = child.For(ctx, key) // in a lane of its own, not behind the pictures that somebody waits for
 	pic, err := d.pool.Render(ctx, raster.Request{Count: true, Source: raster.Source{Key: key, Parts: []raster.Part{{Path: in.Path(), Size: in.Size}}}})
 	if ctx.Err() != nil {
@@ -243,7 +245,7 @@ func (d *Desk) saved(ctx context.Context, in, copied *store.Incoming) (*porter.R
 	if in.Size > maxSaved {
 		return nil, pdf.ErrTooLarge
 	}
-	pic, err := d.pool.Render(ctx, raster.Request{Save: true, Source: raster.Source{Key: newToken(), Parts: []raster.Part{{Path: in.Path(), Size: in.Size}}}})
+	pic, err := d.pool.Render(ctx, raster.Request{Save: true, Source: raster.Source{Key: people.NewToken(), Parts: []raster.Part{{Path: in.Path(), Size: in.Size}}}})
 	if err != nil {
 		return nil, err
 	}
@@ -377,7 +379,7 @@ func (d *Desk) createIn(ctx context.Context, tx *gorm.DB, n *newDocument) error 
 	if err := tx.Save(row).Error; err != nil {
 		return err
 	}
-	if err := d.noteIn(ctx, tx, Record{PersonID: row.ChangedBy, What: "added", DocumentID: row.ID, Document: row.Name}); err != nil {
+	if err := d.NoteIn(ctx, tx, people.Record{PersonID: row.ChangedBy, What: "added", DocumentID: row.ID, Document: row.Name}); err != nil {
 		return err
 	}
 	return d.answer(tx, Request{ID: n.request, PersonID: row.ChangedBy, DocumentID: row.ID})
@@ -390,7 +392,7 @@ func cleanName(s string) string {
 			return -1
 		}
 		return r
-	}, harmless(s))
+	}, naming.Harmless(s))
 	s = strings.Trim(s, " .")
 	for len(s) > 180 {
 		_, n := utf8.DecodeLastRuneInString(s)

@@ -16,6 +16,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 )
 
 // stuck is a step that heeds nothing, until the test ends.
@@ -53,7 +54,7 @@ func TestWatchdog(t *testing.T) {
 	d, err := Open(t.TempDir(), Options{PDFiumCache: raster.CacheForTests(), Registry: step.NewRegistry(furnish.Hooks(), kinds...), MaxWork: 200 * time.Millisecond})
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = d.Close() })
-	somebody(t, d, "isla", Administrator)
+	somebody(t, d, "isla", people.Administrator)
 	d.maxWork = time.Minute // for the file
 	doc := bring(t, d, "Tariffs.pdf", pdftest.Text(3))
 	d.maxWork = 200 * time.Millisecond
@@ -61,7 +62,7 @@ func TestWatchdog(t *testing.T) {
 		s, err := d.Snapshot(t.Context(), doc.ID)
 		require.NoError(t, err)
 		requests++
-		return Change{Document: doc.ID, Seen: s.State.ID, RequestID: newToken(), Person: 1, Name: name, Params: json.RawMessage("{}")}
+		return Change{Document: doc.ID, Seen: s.State.ID, RequestID: people.NewToken(), Person: 1, Name: name, Params: json.RawMessage("{}")}
 	}
 	for _, name := range []string{"stuck", "greedy"} {
 		start := time.Now()

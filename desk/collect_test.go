@@ -21,6 +21,7 @@ import (
 	"glenrain/core/intake/intaketest"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
 
@@ -212,7 +213,7 @@ func TestListing(t *testing.T) {
 func TestTree(t *testing.T) {
 	d := newDesk(t)
 	ctx := t.Context()
-	tomas := somebody(t, d, "tomas", Member)
+	tomas := somebody(t, d, "tomas", people.Member)
 	make := func(in uint, name string) *Folder {
 		f, err := d.MakeFolderIn(ctx, 1, in, name)
 		require.NoError(t, err)
@@ -229,7 +230,7 @@ func TestTree(t *testing.T) {
 	_, err = d.MoveTo(ctx, 1, []uint{row.ID}, b.ID)
 	require.NoError(t, err)
 	_, err = d.Look(ctx, tomas, row.ID)
-	assert.ErrorIs(t, err, ErrMissing, "the folder it is in is in a closed one")
+	assert.ErrorIs(t, err, store.ErrMissing, "the folder it is in is in a closed one")
 	require.ErrorContains(t, d.OpenFolder(ctx, 1, b.ID, false, nil), "change who sees it there")
 	// A folder that is moved into a closed one is closed, with what is in it.
 	_, err = d.MoveFolder(ctx, 1, c.ID, a.ID)
@@ -242,7 +243,7 @@ func TestTree(t *testing.T) {
 	_, err = d.RemoveFolder(ctx, 1, b.ID)
 	require.ErrorContains(t, err, "not empty")
 	_, err = d.RenameFolder(ctx, tomas, a.ID, "Mine")
-	require.ErrorIs(t, err, ErrMissing)
+	require.ErrorIs(t, err, store.ErrMissing)
 	renamed, err := d.RenameFolder(ctx, 1, b.ID, "2028")
 	require.NoError(t, err)
 	assert.Equal(t, "2028", renamed.Name)
@@ -369,7 +370,7 @@ func TestNoteBesideListings(t *testing.T) {
 		t.Skip("long listings")
 	}
 	d := newDesk(t)
-	tomas := somebody(t, d, "tomas", Member)
+	tomas := somebody(t, d, "tomas", people.Member)
 	put := func(text string) *store.Incoming {
 		in, err := d.Store.Create()
 		require.NoError(t, err)

@@ -11,6 +11,7 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
 
@@ -210,7 +211,7 @@ func (d *Desk) commitIn(ctx context.Context, tx *gorm.DB, head *Snapshot, list [
 		if last.Act != "" {
 			what = last.Act
 		}
-		if err := d.noteIn(ctx, tx, Record{PersonID: person, What: "changed", DocumentID: doc.ID, Document: doc.Name, Detail: what}); err != nil {
+		if err := d.NoteIn(ctx, tx, people.Record{PersonID: person, What: "changed", DocumentID: doc.ID, Document: doc.Name, Detail: what}); err != nil {
 			return err
 		}
 		return moveHead(tx, head.Document.HeadID, &snap.Document, columns...)

@@ -13,6 +13,7 @@ import (
 	"glenrain/core/compare"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // Against finds what a document is compared with: "arrival", "state:ID" of its own trail, or "doc:ID", another document as it is now.
@@ -32,7 +33,7 @@ func (d *Desk) Against(ctx context.Context, person, document uint, with string) 
 		return now, then, err
 	case "state":
 		if then, err = d.LookAt(ctx, person, uint(id)); err == nil && then.Document.ID != document {
-			err = ErrMissing
+			err = store.ErrMissing
 		}
 		return now, then, err
 	case "doc":

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
-	"io/fs"
 	"log/slog"
 	"os"
 	"path/filepath"
@@ -12,7 +11,6 @@ import (
 	"syscall"
 	"time"
 
-	sqlite "github.com/glebarez/go-sqlite"
 	"gorm.io/gorm"
 
 	"glenrain/core/finding"
@@ -21,16 +19,19 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/office"
+	"glenrain/desk/people"
 	"glenrain/desk/store"
 	"glenrain/scanner"
 )
 
 // Desk is one data folder, opened.
 type Desk struct {
+	*people.Register
+	*office.Settings
 	Store *store.Store
 
 	db       *gorm.DB
-	gate     Gate
 	dir      string
 	lock     *os.File
 	registry *step.Registry
@@ -51,30 +52,26 @@ type Desk struct {
 	work  works
 	watch watchers
 
-	hashing  chan struct{} // argon2id takes 19 MB each: only so many at once
 	pictures pictures
 	texts    texts
-	guesses  guesses
-	persons  map[uint]Person       // those who asked for something; guarded by mu
-	opened   map[[2]uint]time.Time // who opened which document when: see Opened
-	purged   map[uint]bool         // documents that were purged since the start; guarded by mu
-	others   []Holding             // of other packages; guarded by mu
-	cleaning sync.Mutex            // one cleans at a time
+	purged   map[uint]bool // documents that were purged since the start; guarded by mu
+	others   []Holding     // of other packages; guarded by mu
+	cleaning sync.Mutex    // one cleans at a time
 
 	moreChecks     []finding.Check
 	moreFinishers  []Finisher
 	moreMany       []ManyKind
 	manyMu         sync.Mutex // one act on many documents begins at a time
-	sealKey        string
 	endCheckpoints func()
 }
 
 // Errors that the web tells apart.
 var (
-	ErrInUse   = errors.New("another server works on this data folder")
-	ErrMissing = errors.New("it doesn’t exist or has been deleted")
-	ErrNobody  = errors.New("no one is signed in")
+	ErrInUse = errors.New("another server works on this data folder")
 )
+
+// sealKeyName is the key's file, where Options.SealKey names none. Backups do not have it.
+const sealKeyName = "seal.key"
 
 // Options say how a desk is opened.
 type Options struct {
@@ -88,12 +85,18 @@ type Options struct {
 	SealKey     string           // the file with the key that secrets are kept with; in the data folder if empty
 	MaxWork     time.Duration    // how long one file or step may take; pdf.MaxWork if zero
 	Scanners    scanner.Rules    // where scanners may be
-	Guests      Gate             // knows visitors who are no people of the house; there are none if nil
+	Guests      people.Gate      // knows visitors who are no people of the house; there are none if nil
 }
 
 // Open opens a data folder, which is made where there is none. One server works on
 // a folder at a time.
 func Open(dir string, opt Options) (_ *Desk, err error) {
+	if opt.Now == nil {
+		opt.Now = time.Now
+	}
+	if opt.Log == nil {
+		opt.Log = slog.New(slog.DiscardHandler)
+	}
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, fmt.Errorf("the data folder: %w", err)
 	}
@@ -136,21 +139,16 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	if err != nil {
 		return nil, err
 	}
+	register := people.NewRegister(db, opt.Log, opt.Now, opt.Guests)
 	d := &Desk{
+		Register: register, Settings: office.NewSettings(db, register, opt.Now, cmp.Or(opt.SealKey, filepath.Join(dir, sealKeyName))),
 		Store: files, db: db, dir: dir, lock: lock, registry: opt.Registry, pool: pool, log: opt.Log, now: opt.Now, maxWork: cmp.Or(opt.MaxWork, pdf.MaxWork),
-		live: map[uint]*live{}, bases: map[string]*openBase{}, hashing: make(chan struct{}, 2),
-		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, persons: map[uint]Person{}, opened: map[[2]uint]time.Time{}, purged: map[uint]bool{}, moreChecks: opt.Checks, moreFinishers: opt.Finishers, moreMany: opt.Many, sealKey: opt.SealKey,
+		live: map[uint]*live{}, bases: map[string]*openBase{},
+		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, purged: map[uint]bool{}, moreChecks: opt.Checks, moreFinishers: opt.Finishers, moreMany: opt.Many,
 		endCheckpoints: endCheckpoints,
 	}
-	d.gate = doors{d, opt.Guests}
 	d.pictures.gone = d.Purged
 	d.pictures.work, d.readings.work = d.workFolder(), d.workFolder()
-	if d.now == nil {
-		d.now = time.Now
-	}
-	if d.log == nil {
-		d.log = slog.New(slog.DiscardHandler)
-	}
 	if d.registry == nil {
 		d.registry = jobs.Registry()
 	}
@@ -196,28 +194,3 @@ func (d *Desk) Close() error {
 
 // Registry gives the steps there are.
 func (d *Desk) Registry() *step.Registry { return d.registry }
-
-// NoSpace reports whether an error came of a disk that is full or can't be written to.
-func NoSpace(err error) bool {
-	for _, e := range []error{syscall.ENOSPC, syscall.EDQUOT, syscall.EFBIG, syscall.EROFS, fs.ErrPermission} {
-		if errors.Is(err, e) {
-			return true
-		}
-	}
-	var db *sqlite.Error
-	if errors.As(err, &db) {
-		switch db.Code() & 0xff { // SQLite's result codes: IOERR, READONLY, FULL, CANTOPEN
-		case 8, 10, 13, 14:
-			return true
-		}
-	}
-	return false
-}
-
-// missing turns gorm's "not found" into ErrMissing.
-func missing(err error) error {
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return ErrMissing
-	}
-	return err
-}

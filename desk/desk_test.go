@@ -24,11 +24,13 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 func TestMain(m *testing.M) {
 	child.Main()
-	hashing.Memory, hashing.Iterations = 64, 1 // hundreds of people sign in
+	people.CheapHashesForTests() // hundreds of people sign in
 	os.Exit(m.Run())
 }
 
@@ -52,7 +54,7 @@ func openDesk(t *testing.T, dir string) *Desk {
 	empty, err := d.Empty(t.Context())
 	require.NoError(t, err)
 	if empty {
-		somebody(t, d, "isla", Administrator)
+		somebody(t, d, "isla", people.Administrator)
 	}
 	return d
 }
@@ -64,9 +66,9 @@ func newDesk(t *testing.T) *Desk {
 }
 
 // somebody sets up a person without a password.
-func somebody(t *testing.T, d *Desk, name string, role Role) uint {
+func somebody(t *testing.T, d *Desk, name string, role people.Role) uint {
 	t.Helper()
-	p := &Person{Name: name, SignIn: name, Role: role, CreatedAt: time.Now()}
+	p := &people.Person{Name: name, SignIn: name, Role: role, CreatedAt: time.Now()}
 	require.NoError(t, d.db.Create(p).Error)
 	return p.ID
 }
@@ -454,7 +456,7 @@ func TestPicturesAndPreview(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, upright, old)
 	_, err = d.Picture(t.Context(), 1, doc.ID, step.Key{Ordinal: 99}, 0, 200, 200)
-	assert.ErrorIs(t, err, ErrMissing)
+	assert.ErrorIs(t, err, store.ErrMissing)
 }
 
 func TestPeople(t *testing.T) {
@@ -467,24 +469,24 @@ func TestPeople(t *testing.T) {
 	require.NoError(t, err)
 	in, err := d.InviteFor(t.Context(), token)
 	require.NoError(t, err)
-	assert.Equal(t, InviteFirst, in.Kind)
-	p, err := d.Accept(t.Context(), token, Accepted{"Isla Merrow", "Isla", "low water springs"})
+	assert.Equal(t, people.InviteFirst, in.Kind)
+	p, err := d.Accept(t.Context(), token, people.Accepted{Name: "Isla Merrow", SignIn: "Isla", Password: "low water springs"})
 	require.NoError(t, err)
 	assert.Equal(t, "IM", p.Initials())
-	assert.Equal(t, Administrator, p.Role)
-	_, err = d.Accept(t.Context(), token, Accepted{"Isla Merrow", "Isla2", "low water springs"})
-	require.ErrorIs(t, err, ErrInvite)
+	assert.Equal(t, people.Administrator, p.Role)
+	_, err = d.Accept(t.Context(), token, people.Accepted{Name: "Isla Merrow", SignIn: "Isla2", Password: "low water springs"})
+	require.ErrorIs(t, err, people.ErrInvite)
 	_, err = d.InviteFor(t.Context(), token)
-	require.ErrorIs(t, err, ErrInvite)
+	require.ErrorIs(t, err, people.ErrInvite)
 
 	got, err := d.SignIn(t.Context(), " ISLA ", "low water springs")
 	require.NoError(t, err)
 	assert.Equal(t, p.ID, got.ID)
 	for _, c := range [][2]string{{"isla", "wrong"}, {"nobody", "low water springs"}, {"", ""}} {
 		_, err = d.SignIn(t.Context(), c[0], c[1])
-		require.ErrorIs(t, err, ErrSignIn)
+		require.ErrorIs(t, err, people.ErrSignIn)
 	}
-	var bad *BadPerson
+	var bad *people.BadPerson
 	for _, c := range [][3]string{{"", "x", "long enough pw"}, {"X", "a b", "long enough pw"}, {"X", "x", "short"}, {"Isla", "isla", "long enough pw"}} {
 		_, err = d.AddPerson(t.Context(), c[0], c[1], c[2])
 		require.ErrorAs(t, err, &bad)
@@ -519,7 +521,7 @@ func TestWork(t *testing.T) {
 	w = d.Start(1, "failing", func(context.Context, *Work) (any, error) { return nil, errors.New("no") })
 	assert.EqualError(t, w.Wait(t.Context()).Err, "no")
 	_, err := d.Work(999)
-	assert.ErrorIs(t, err, ErrMissing)
+	assert.ErrorIs(t, err, store.ErrMissing)
 }
 
 func TestBin(t *testing.T) {
@@ -538,7 +540,7 @@ func TestBin(t *testing.T) {
 	list, err := d.Documents(t.Context(), Listing{Person: 1, Most: 100})
 	require.NoError(t, err)
 	assert.Len(t, list, 1)
-	assert.ErrorIs(t, d.Bin(t.Context(), 1, []uint{99}), ErrMissing)
+	assert.ErrorIs(t, d.Bin(t.Context(), 1, []uint{99}), store.ErrMissing)
 }
 
 // The last resort for a file that our reader does not understand: what the renderer's library saves of it.

@@ -12,6 +12,8 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // Listing asks for a part of a list: so many rows behind one that was given before.
@@ -46,7 +48,7 @@ var orders = map[Sort]struct {
 
 // listed gives the rows of a list, without their order.
 func (d *Desk) listed(ctx context.Context, l Listing) (*gorm.DB, error) {
-	in, args, err := d.scoped(ctx, l.Person, "documents")
+	in, args, err := d.Scoped(ctx, l.Person, "documents")
 	if err != nil {
 		return nil, err
 	}
@@ -61,7 +63,7 @@ func (d *Desk) listed(ctx context.Context, l Listing) (*gorm.DB, error) {
 		q = q.Where("documents.id IN (SELECT document_id FROM traits WHERE kind = ?)", l.Trait)
 	}
 	for w := range strings.FieldsSeq(nameKey(l.Words)) {
-		q = q.Where(`name_key like ? escape '\'`, "%"+escapeLike(w)+"%")
+		q = q.Where(`name_key like ? escape '\'`, "%"+store.EscapeLike(w)+"%")
 	}
 	if l.Binned {
 		return q.Where("away_at is not null"), nil
@@ -103,7 +105,7 @@ func (d *Desk) Documents(ctx context.Context, l Listing) ([]Document, error) {
 // Counts tells how many documents there are for a person, how many are in the Bin and how many
 // files were handed out.
 func (d *Desk) Counts(ctx context.Context, person uint) (here, binned, out int64, err error) {
-	in, args, err := d.scoped(ctx, person, "documents")
+	in, args, err := d.Scoped(ctx, person, "documents")
 	if err != nil {
 		return 0, 0, 0, err
 	}
@@ -118,7 +120,7 @@ func (d *Desk) Counts(ctx context.Context, person uint) (here, binned, out int64
 		return
 	}
 	outs := db.Model(&HandOut{})
-	if in != everything { // all of them are counted without being looked at
+	if in != people.Everything { // all of them are counted without being looked at
 		outs = outs.Where(in, args...)
 	}
 	err = outs.Count(&out).Error
@@ -129,7 +131,7 @@ func (d *Desk) Counts(ctx context.Context, person uint) (here, binned, out int64
 func (d *Desk) row(ctx context.Context, id uint) (*Document, error) {
 	var row Document
 	if err := d.db.WithContext(ctx).First(&row, id).Error; err != nil {
-		return nil, missing(err)
+		return nil, store.Missing(err)
 	}
 	return &row, nil
 }
@@ -142,9 +144,9 @@ func (d *Desk) Rename(ctx context.Context, person, id uint, name string) (*Docum
 		return nil, err
 	}
 	columns := map[string]any{"name": name, "name_key": nameKey(name), "sort_key": sortKey(name)}
-	row, err := d.setRow(ctx, person, ActRename, id, columns, func(row *Document) { row.Name, row.NameKey, row.SortKey = name, nameKey(name), sortKey(name) })
+	row, err := d.setRow(ctx, person, people.ActRename, id, columns, func(row *Document) { row.Name, row.NameKey, row.SortKey = name, nameKey(name), sortKey(name) })
 	if err == nil {
-		d.note(ctx, Record{PersonID: person, What: "renamed", DocumentID: id, Document: row.Name, Detail: "was “" + was.Name + "”"})
+		d.Note(ctx, people.Record{PersonID: person, What: "renamed", DocumentID: id, Document: row.Name, Detail: "was “" + was.Name + "”"})
 	}
 	return row, err
 }
@@ -187,22 +189,22 @@ func (d *Desk) Restore(ctx context.Context, person uint, ids []uint) error {
 
 func (d *Desk) setBinned(ctx context.Context, person uint, ids []uint, at *time.Time) error {
 	for _, id := range ids {
-		act, what := ActBin, "deleted"
+		act, what := people.ActBin, "deleted"
 		if at == nil {
-			act, what = ActRestore, "restored"
+			act, what = people.ActRestore, "restored"
 		}
 		row, err := d.setRow(ctx, person, act, id, map[string]any{"away_at": at}, func(row *Document) { row.BinnedAt = at })
 		if err != nil {
 			return err
 		}
-		d.note(ctx, Record{PersonID: person, What: what, DocumentID: id, Document: row.Name})
+		d.Note(ctx, people.Record{PersonID: person, What: what, DocumentID: id, Document: row.Name})
 		d.watch.moved(id)
 	}
 	return nil
 }
 
 // setRow changes columns of a document, also in the snapshot that is open.
-func (d *Desk) setRow(ctx context.Context, person uint, act Act, id uint, columns map[string]any, set func(*Document)) (*Document, error) {
+func (d *Desk) setRow(ctx context.Context, person uint, act people.Act, id uint, columns map[string]any, set func(*Document)) (*Document, error) {
 	l, done := d.document(id)
 	defer done()
 	if err := l.lock(ctx); err != nil {
@@ -231,20 +233,16 @@ func (d *Desk) setRow(ctx context.Context, person uint, act Act, id uint, column
 
 // Search gives the documents whose names hold all the words, newest change first.
 func (d *Desk) Search(ctx context.Context, person uint, text string, most int) ([]Document, error) {
-	in, args, err := d.scoped(ctx, person, "documents")
+	in, args, err := d.Scoped(ctx, person, "documents")
 	if err != nil {
 		return nil, err
 	}
 	q := d.db.WithContext(ctx).Where(in, args...).Where("away_at is null").Order("changed_at desc, id desc").Limit(most)
 	for w := range strings.FieldsSeq(nameKey(text)) {
-		q = q.Where(`name_key like ? escape '\'`, "%"+escapeLike(w)+"%")
+		q = q.Where(`name_key like ? escape '\'`, "%"+store.EscapeLike(w)+"%")
 	}
 	var out []Document
 	return out, q.Find(&out).Error
-}
-
-func escapeLike(s string) string {
-	return strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(s)
 }
 
 // HandOuts lists files that were handed out, newest first: of all documents that a person may open, or of one.
@@ -284,7 +282,7 @@ func (d *Desk) HandedOut(ctx context.Context, person, id uint) (*HandOut, error)
 		if err != nil {
 			return nil, err
 		}
-		if err := d.mayHistory(ctx, person, ActDownload, row); err != nil {
+		if err := d.mayHistory(ctx, person, people.ActDownload, row); err != nil {
 			return nil, err
 		}
 	}
@@ -305,7 +303,7 @@ func (h *HandOut) documents() []uint {
 func (d *Desk) handedOut(ctx context.Context, id uint) (*HandOut, error) {
 	var h HandOut
 	if err := d.db.WithContext(ctx).First(&h, id).Error; err != nil {
-		return nil, missing(err)
+		return nil, store.Missing(err)
 	}
 	return &h, nil
 }
@@ -327,7 +325,7 @@ func (d *Desk) OpenHandedOut(ctx context.Context, person, id uint) (*os.File, st
 func (d *Desk) OpenOriginal(ctx context.Context, person, id uint) (*os.File, string, error) {
 	row, err := d.row(ctx, id)
 	if err == nil {
-		err = d.mayHistory(ctx, person, ActDownload, row)
+		err = d.mayHistory(ctx, person, people.ActDownload, row)
 	}
 	if err != nil {
 		return nil, "", err
@@ -342,7 +340,7 @@ func (d *Desk) OpenOriginal(ctx context.Context, person, id uint) (*os.File, str
 func (d *Desk) openKept(sha string) (*os.File, error) {
 	f, err := d.Store.Open(sha)
 	if os.IsNotExist(err) {
-		err = ErrMissing
+		err = store.ErrMissing
 	}
 	return f, err
 }

@@ -9,6 +9,7 @@ import (
 	"glenrain/core/layout"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // Found is what a search in one document gives.
@@ -110,7 +111,7 @@ var errPage = step.Refuse("this page takes too long to read, so it was skipped")
 func (d *Desk) ReadPage(ctx context.Context, s *Snapshot, k step.Key) (*layout.Page, pdf.Geometry, error) {
 	ref, ok := s.Keys.Ref(k)
 	if !ok || s.PDF.PageIndex(ref) < 0 {
-		return nil, pdf.Geometry{}, ErrMissing
+		return nil, pdf.Geometry{}, store.ErrMissing
 	}
 	g := s.PDF.Geometry(ref)
 	timed, cancel := context.WithTimeoutCause(ctx, maxPage, errPage)

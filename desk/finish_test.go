@@ -18,6 +18,7 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
+	"glenrain/desk/people"
 )
 
 // number writes a file number into the document's title, where its name has none.
@@ -69,7 +70,7 @@ func TestFinishers(t *testing.T) {
 	require.NoError(t, err)
 	d := opened
 	t.Cleanup(func() { _ = d.Close() })
-	somebody(t, d, "isla", Administrator)
+	somebody(t, d, "isla", people.Administrator)
 	row := bring(t, d, "Berths.pdf", pdftest.Text(2))
 	order := Order{Document: row.ID, Seen: row.HeadID, Person: 1, Name: "Out", RequestID: "o1"}
 	_, err = d.HandOut(t.Context(), &Work{}, order)

@@ -9,6 +9,8 @@ import (
 	"gorm.io/gorm/clause"
 
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // Folder is a place for documents: open to the house, or closed to all but chosen people.
@@ -60,10 +62,10 @@ type FolderView struct {
 func (d *Desk) Folders(ctx context.Context, person uint) ([]FolderView, error) {
 	p, err := d.Person(ctx, person)
 	if err != nil {
-		return nil, ErrNobody
+		return nil, people.ErrNobody
 	}
 	q := d.db.WithContext(ctx).Model(&Folder{}).Order("name collate nocase")
-	if p.Role != Administrator {
+	if p.Role != people.Administrator {
 		q = q.Where("NOT closed OR owner_id = ? OR id IN (SELECT folder_id FROM folder_people WHERE person_id = ?)", person, person)
 	}
 	var rows []Folder
@@ -74,9 +76,9 @@ func (d *Desk) Folders(ctx context.Context, person uint) ([]FolderView, error) {
 	if err := d.db.WithContext(ctx).Find(&chosen).Error; err != nil {
 		return nil, err
 	}
-	people := map[uint][]uint{}
+	selected := map[uint][]uint{}
 	for _, c := range chosen {
-		people[c.FolderID] = append(people[c.FolderID], c.PersonID)
+		selected[c.FolderID] = append(selected[c.FolderID], c.PersonID)
 	}
 	seen := map[uint]bool{}
 	for _, f := range rows {
@@ -93,7 +95,7 @@ func (d *Desk) Folders(ctx context.Context, person uint) ([]FolderView, error) {
 	var add func(parent uint, depth int, path string)
 	add = func(parent uint, depth int, path string) {
 		for _, f := range in[parent] {
-			v := FolderView{Folder: f, Mine: p.Role == Administrator || p.Role.Allows(ActFolder) && f.OwnerID == person, People: people[f.ID], Depth: depth, Path: path + f.Name}
+			v := FolderView{Folder: f, Mine: p.Role == people.Administrator || p.Role.Allows(people.ActFolder) && f.OwnerID == person, People: selected[f.ID], Depth: depth, Path: path + f.Name}
 			out = append(out, v)
 			if depth < maxFolders {
 				add(f.ID, depth+1, v.Path+" / ")
@@ -106,7 +108,7 @@ func (d *Desk) Folders(ctx context.Context, person uint) ([]FolderView, error) {
 
 // CountFolders fills in how many documents that a person may see are in each folder.
 func (d *Desk) CountFolders(ctx context.Context, person uint, list []FolderView) error {
-	in, args, err := d.scoped(ctx, person, "documents")
+	in, args, err := d.Scoped(ctx, person, "documents")
 	if err != nil {
 		return err
 	}
@@ -154,8 +156,8 @@ func (d *Desk) MakeFolder(ctx context.Context, person uint, name string) (*Folde
 }
 
 // OpenFolder says who sees a folder: the house, or the people chosen.
-func (d *Desk) OpenFolder(ctx context.Context, person, id uint, closed bool, people []uint) error {
-	if err := d.may(ctx, person, ActFolder, nil); err != nil {
+func (d *Desk) OpenFolder(ctx context.Context, person, id uint, closed bool, selected []uint) error {
+	if err := d.may(ctx, person, people.ActFolder, nil); err != nil {
 		return err
 	}
 	f, err := d.Folder(ctx, person, id)
@@ -163,10 +165,10 @@ func (d *Desk) OpenFolder(ctx context.Context, person, id uint, closed bool, peo
 		return err
 	}
 	if f.ID == 0 {
-		return ErrMissing
+		return store.ErrMissing
 	}
 	if !f.Mine {
-		return &Forbidden{"only an administrator or the folder’s owner can change who sees it"}
+		return &people.Forbidden{Sentence: "only an administrator or the folder’s owner can change who sees it"}
 	}
 	if f.ParentID != 0 {
 		if up, err := d.Folder(ctx, person, f.ParentID); err == nil && up.Closed {
@@ -174,17 +176,17 @@ func (d *Desk) OpenFolder(ctx context.Context, person, id uint, closed bool, peo
 		}
 	}
 	err = d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		return setSeers(tx, id, closed, append([]uint{f.OwnerID}, people...))
+		return setSeers(tx, id, closed, append([]uint{f.OwnerID}, selected...))
 	})
 	if err != nil {
 		return err
 	}
 	what := "“" + f.Name + "” is visible to everyone"
 	if closed {
-		what = "“" + f.Name + "” is for " + step.Count(len(people), "selected person")
+		what = "“" + f.Name + "” is for " + step.Count(len(selected), "selected person")
 		what = strings.Replace(what, "persons", "people", 1)
 	}
-	d.note(ctx, Record{PersonID: person, What: "folder", Detail: what})
+	d.Note(ctx, people.Record{PersonID: person, What: "folder", Detail: what})
 	return nil
 }
 
@@ -198,11 +200,11 @@ func (d *Desk) MoveTo(ctx context.Context, person uint, ids []uint, folder uint)
 		return nil, step.Refuse("this folder has been deleted")
 	}
 	for _, id := range ids {
-		row, err := d.setRow(ctx, person, ActMove, id, map[string]any{"folder_id": folder}, func(row *Document) { row.FolderID = folder })
+		row, err := d.setRow(ctx, person, people.ActMove, id, map[string]any{"folder_id": folder}, func(row *Document) { row.FolderID = folder })
 		if err != nil {
 			return nil, err
 		}
-		d.note(ctx, Record{PersonID: person, What: "moved", DocumentID: id, Document: row.Name, Detail: "to “" + f.Name + "”"})
+		d.Note(ctx, people.Record{PersonID: person, What: "moved", DocumentID: id, Document: row.Name, Detail: "to “" + f.Name + "”"})
 	}
 	return &f.Folder, nil
 }
@@ -211,7 +213,7 @@ func (d *Desk) MoveTo(ctx context.Context, person uint, ids []uint, folder uint)
 func (d *Desk) PassOn(ctx context.Context, person, document, to uint) error {
 	row, err := d.row(ctx, document)
 	if err == nil {
-		err = d.may(ctx, person, ActPass, row)
+		err = d.may(ctx, person, people.ActPass, row)
 	}
 	if err != nil {
 		return err
@@ -223,7 +225,7 @@ func (d *Desk) PassOn(ctx context.Context, person, document, to uint) error {
 	if err := d.db.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&PassedOn{DocumentID: document, PersonID: to, By: person}).Error; err != nil {
 		return err
 	}
-	d.note(ctx, Record{PersonID: person, What: "passed on", DocumentID: document, Document: row.Name, Detail: "to " + p.Name})
+	d.Note(ctx, people.Record{PersonID: person, What: "passed on", DocumentID: document, Document: row.Name, Detail: "to " + p.Name})
 	return nil
 }
 
@@ -231,7 +233,7 @@ func (d *Desk) PassOn(ctx context.Context, person, document, to uint) error {
 func (d *Desk) TakeBack(ctx context.Context, person, document, from uint) error {
 	row, err := d.row(ctx, document)
 	if err == nil {
-		err = d.may(ctx, person, ActPass, row)
+		err = d.may(ctx, person, people.ActPass, row)
 	}
 	if err != nil {
 		return err
@@ -239,7 +241,7 @@ func (d *Desk) TakeBack(ctx context.Context, person, document, from uint) error 
 	if err := d.db.WithContext(ctx).Delete(&PassedOn{}, "document_id = ? and person_id = ?", document, from).Error; err != nil {
 		return err
 	}
-	d.note(ctx, Record{PersonID: person, What: "passed on", DocumentID: document, Document: row.Name, Detail: "no longer to " + d.nameOf(ctx, from)})
+	d.Note(ctx, people.Record{PersonID: person, What: "passed on", DocumentID: document, Document: row.Name, Detail: "no longer to " + d.NameOf(ctx, from)})
 	return nil
 }
 

@@ -10,6 +10,9 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"glenrain/desk/formerly"
+	"glenrain/desk/people"
 )
 
 func TestToday(t *testing.T) {
@@ -25,7 +28,7 @@ func TestToday(t *testing.T) {
 		"Went back to “put on hold”":                        "Returned to “put on hold”",
 		"Bookmark “A” moved below “B”, behind “put right”.": "Bookmark “A” moved below “B”, after “put right”.",
 	} {
-		assert.Equal(t, now, today(was))
+		assert.Equal(t, now, formerly.Today(was))
 	}
 }
 
@@ -58,7 +61,7 @@ func TestFolderOfBefore(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, trail(t, d, out.Snapshot), 4)
 
-	log, err := d.Records(t.Context(), 1, RecordQuery{Most: 100})
+	log, err := d.Records(t.Context(), 1, people.RecordQuery{Most: 100})
 	require.NoError(t, err)
 	did := map[string]string{}
 	for _, r := range log {
@@ -66,7 +69,7 @@ func TestFolderOfBefore(t *testing.T) {
 	}
 	assert.Equal(t, "Dues, sent.pdf", did["exported"])
 	assert.Contains(t, did, "folder changed")
-	exported, err := d.Records(t.Context(), 1, RecordQuery{What: "handed out", Most: 9})
+	exported, err := d.Records(t.Context(), 1, people.RecordQuery{What: "handed out", Most: 9})
 	require.NoError(t, err)
 	assert.Len(t, exported, 1)
 }

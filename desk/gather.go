@@ -9,6 +9,7 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/step"
+	"glenrain/desk/people"
 )
 
 // Gathered is an entry of the list of what a person is about to combine: a document, or a page set of one. The list is kept while they look on.
@@ -49,7 +50,7 @@ const maxGathered = 2000
 // Gather puts documents at the end of a person's list.
 func (d *Desk) Gather(ctx context.Context, person uint, ids []uint, pages string) error {
 	for _, id := range ids {
-		if err := d.seen(ctx, person, id, ActLook); err != nil {
+		if err := d.seen(ctx, person, id, people.ActLook); err != nil {
 			return err
 		}
 	}
@@ -140,7 +141,7 @@ func (d *Desk) GatherPages(ctx context.Context, person, id uint, pages string) e
 
 // GatheredList gives a person's list, with what combining it gives.
 func (d *Desk) GatheredList(ctx context.Context, person uint) (*GatheredOutcome, error) {
-	in, args, err := d.scoped(ctx, person, "documents")
+	in, args, err := d.Scoped(ctx, person, "documents")
 	if err != nil {
 		return nil, err
 	}

@@ -10,6 +10,7 @@ import (
 	"glenrain/core/finding"
 	"glenrain/core/naming"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 )
 
 // Handing asks for several documents to be handed out at once, under names by a pattern.
@@ -45,7 +46,7 @@ func (d *Desk) PlanHanding(ctx context.Context, h Handing) ([]Planned, error) {
 	for i, id := range h.Documents {
 		row, err := d.row(ctx, id)
 		if err == nil {
-			err = d.may(ctx, h.Person, ActHandOut, row)
+			err = d.may(ctx, h.Person, people.ActHandOut, row)
 		}
 		if err != nil {
 			return nil, err
@@ -154,7 +155,7 @@ func (d *Desk) HandOutMany(ctx context.Context, h Handing) (*Work, error) {
 	if h.Zip != "" {
 		asked := ctx
 		return d.Start(h.Person, exporting.Label(len(plan)), func(ctx context.Context, w *Work) (any, error) {
-			return d.zipDocuments(FromSame(ctx, asked), w, h, plan)
+			return d.zipDocuments(people.FromSame(ctx, asked), w, h, plan)
 		}), nil
 	}
 	all := handedMany{Handing: h}

@@ -18,6 +18,7 @@ import (
 	"glenrain/core/jobs"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 )
 
 // Asks: the document has loose ends that handing out asks about first.
@@ -74,7 +75,7 @@ const maxLooking = 30 * time.Second
 func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) {
 	row, err := d.row(ctx, o.Document)
 	if err == nil {
-		err = d.may(ctx, o.Person, ActHandOut, row)
+		err = d.may(ctx, o.Person, people.ActHandOut, row)
 	}
 	if err != nil {
 		return nil, err
@@ -164,7 +165,7 @@ func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) 
 		if err := tx.Create(h).Error; err != nil {
 			return err
 		}
-		if err := d.noteIn(ctx, tx, Record{PersonID: o.Person, What: "handed out", DocumentID: o.Document, Document: s.Document.Name, Detail: name}); err != nil {
+		if err := d.NoteIn(ctx, tx, people.Record{PersonID: o.Person, What: "handed out", DocumentID: o.Document, Document: s.Document.Name, Detail: name}); err != nil {
 			return err
 		}
 		return d.answer(tx, Request{ID: o.RequestID, PersonID: o.Person, DocumentID: o.Document, HandOutID: h.ID})
@@ -229,7 +230,7 @@ func (d *Desk) Combine(ctx context.Context, w *Work, c Combination) (*Document, 
 	if len(c.Documents) == 0 {
 		return nil, step.Refuse("no document is selected")
 	}
-	if err := d.may(ctx, c.Person, ActAdd, nil); err != nil {
+	if err := d.may(ctx, c.Person, people.ActAdd, nil); err != nil {
 		return nil, err
 	}
 	if was, err := d.asked(ctx, c.Person, c.RequestID); err != nil {

@@ -10,6 +10,9 @@ import (
 	"strconv"
 
 	"gorm.io/gorm"
+
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // Holding is a place in which something of a document's content is kept: every one there is stands in Desk.Holdings. Purging takes a document out of
@@ -58,7 +61,7 @@ func (d *Desk) Holdings() []Holding {
 			return tx.Delete(&Document{}, f.document).Error
 		}},
 		{Name: "details in the activity log", Tables: []string{"records"}, Rows: func(_ context.Context, tx *gorm.DB, f *forgetting) error {
-			return tx.Model(&Record{}).Where("document_id = ? and what = ? and detail <> ''", f.document, "changed").Update("detail", "").Error
+			return tx.Model(&people.Record{}).Where("document_id = ? and what = ? and detail <> ''", f.document, "changed").Update("detail", "").Error
 		}},
 		{Name: "files", Folder: "files", Fields: []string{"Store", "bases"}, Forget: func(_ context.Context, f *forgetting) error {
 			d.removeUnused(f.files...)
@@ -181,7 +184,7 @@ func (d *Desk) sweepPurged() error {
 			continue
 		}
 		switch err := present(d.db, uint(id)); {
-		case errors.Is(err, ErrMissing):
+		case errors.Is(err, store.ErrMissing):
 			if err := os.RemoveAll(f); err != nil {
 				return err
 			}

@@ -25,6 +25,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
 
@@ -36,9 +37,9 @@ var (
 		"scanners": "addresses", "manies": "values of work on many documents, without content", "settings": "settings of the office", "learned_words": "words that somebody told the office’s dictionary",
 	}
 	emptyFields = map[string]string{
-		"db": "listed by its tables", "gate": "who visits", "dir": "listed by its folders", "lock": "a lock", "registry": "code", "words": "learned_words in memory", "scanners": "rules", "log": "see TestLogHoldsNoContent",
+		"db": "listed by its tables", "gate": "people", "guests": "who visits", "keyFile": "a path", "dir": "listed by its folders", "lock": "a lock", "registry": "code", "words": "learned_words in memory", "scanners": "rules", "log": "see TestLogHoldsNoContent",
 		"now": "a clock", "maxWork": "a limit", "mu": "a lock", "order": "ids", "watch": "ids", "hashing": "a limit", "guesses": "sign-ins", "persons": "people", "opened": "ids", "purged": "ids",
-		"others": "the inventory itself", "cleaning": "a lock", "moreChecks": "code", "moreFinishers": "code", "moreMany": "code", "manyMu": "a lock", "sealKey": "a path", "endCheckpoints": "code",
+		"others": "the inventory itself", "cleaning": "a lock", "moreChecks": "code", "moreFinishers": "code", "moreMany": "code", "manyMu": "a lock", "endCheckpoints": "code",
 	}
 	emptyPaths = map[string]string{
 		"lock": "a lock", store.DatabaseName: "listed by its tables", store.DatabaseName + "-wal": "emptied by clean", store.DatabaseName + "-shm": "an index of the log", "coming": "emptied at the start; each file goes with its upload",
@@ -66,11 +67,18 @@ func TestInventoryIsWhole(t *testing.T) {
 	for _, n := range names {
 		assert.True(t, tables[n] != (emptyTables[n] != ""), "the table %s is in the inventory, or holds nothing", n)
 	}
-	typ := reflect.TypeFor[Desk]()
-	for i := range typ.NumField() {
-		n := typ.Field(i).Name
-		assert.True(t, fields[n] != (emptyFields[n] != ""), "the field %s of Desk is in the inventory, or holds nothing", n)
+	var look func(typ reflect.Type)
+	look = func(typ reflect.Type) {
+		for i := range typ.NumField() {
+			f := typ.Field(i)
+			if f.Anonymous { // a room below
+				look(f.Type.Elem())
+				continue
+			}
+			assert.True(t, fields[f.Name] != (emptyFields[f.Name] != ""), "the field %s of %s is in the inventory, or holds nothing", f.Name, typ)
+		}
 	}
+	look(reflect.TypeFor[Desk]())
 	doc := bring(t, d, "Berths.pdf", pdftest.Text(2))
 	_, err := d.Picture(t.Context(), 1, doc.ID, step.Key{Ordinal: 1}, 0, 40, 40)
 	require.NoError(t, err)
@@ -187,7 +195,7 @@ func TestPurgedIsGone(t *testing.T) {
 	require.NoError(t, d.Purge(ctx, 1, doc.ID))
 	// What was under way when it was purged brings nothing back.
 	_, err = d.readTexts(ctx, &Snapshot{Document: late.Document, State: State{ID: late.State.ID + 1000}, PDF: late.PDF, Keys: late.Keys, base: late.base, parts: []raster.Part{{Data: pdftest.Text(1)}}, versions: map[step.Key]uint{{Ordinal: 1}: 99}, sizes: newSizes(), found: &found{}}, 1)
-	require.ErrorIs(t, err, ErrMissing)
+	require.ErrorIs(t, err, store.ErrMissing)
 	d.pictures.keep(doc.ID, d.pictures.path(doc.ID, step.Key{Ordinal: 1}, 0, 40, 40), []byte(secrets[0]))
 	require.Eventually(t, func() bool {
 		_, err := os.Stat(filepath.Join(d.dir, uncleanName))
@@ -198,12 +206,12 @@ func TestPurgedIsGone(t *testing.T) {
 	got, isTold := w.Look().Result.(*Told)
 	require.True(t, isTold, "%T", w.Look().Result)
 	assert.NotContains(t, got.Sentence, secrets[0])
-	var lines []Record
+	var lines []people.Record
 	require.NoError(t, d.db.Where("document_id = ?", doc.ID).Find(&lines).Error)
-	assert.True(t, slices.ContainsFunc(lines, func(r Record) bool { return r.What == "changed" && r.Detail == "" && r.Document == "Secret" }), "that it was changed is known")
-	assert.True(t, slices.ContainsFunc(lines, func(r Record) bool { return r.What == "handed out" && r.Detail == "Out.pdf" }), "and under which name it left")
-	assert.Error(t, d.db.Model(&Record{}).Where("id = ?", lines[0].ID).Update("who", "nobody").Error, "no line can be changed otherwise")
-	assert.Error(t, d.db.Model(&Record{}).Where("what = ?", "handed out").Update("detail", "").Error)
+	assert.True(t, slices.ContainsFunc(lines, func(r people.Record) bool { return r.What == "changed" && r.Detail == "" && r.Document == "Secret" }), "that it was changed is known")
+	assert.True(t, slices.ContainsFunc(lines, func(r people.Record) bool { return r.What == "handed out" && r.Detail == "Out.pdf" }), "and under which name it left")
+	assert.Error(t, d.db.Model(&people.Record{}).Where("id = ?", lines[0].ID).Update("who", "nobody").Error, "no line can be changed otherwise")
+	assert.Error(t, d.db.Model(&people.Record{}).Where("what = ?", "handed out").Update("detail", "").Error)
 	d.mu.Lock()
 	for _, l := range d.live {
 		assert.False(t, l.snap != nil && l.snap.Document.ID == doc.ID)
@@ -250,7 +258,7 @@ func TestPurgedWhileExported(t *testing.T) {
 			_, err := io.WriteString(w, "what it held")
 			return err
 		}}}, "")
-		require.ErrorIs(t, err, ErrMissing)
+		require.ErrorIs(t, err, store.ErrMissing)
 		assert.NoFileExists(t, d.Store.Path(h.SHA))
 	}
 	var n int64

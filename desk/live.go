@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"slices"
+
+	"glenrain/desk/store"
 )
 
 // live is a document that is worked on: its newest snapshot, and the lock that those who change it hold.
@@ -143,7 +145,7 @@ func (d *Desk) current(ctx context.Context, l *live, id uint) (*Snapshot, error)
 	}
 	var row Document
 	if err := d.db.WithContext(ctx).First(&row, id).Error; err != nil {
-		return nil, missing(err)
+		return nil, store.Missing(err)
 	}
 	s, err := d.load(ctx, row, row.HeadID)
 	if err != nil {

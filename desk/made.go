@@ -3,6 +3,8 @@ package desk
 import (
 	"context"
 	"strings"
+
+	"glenrain/desk/people"
 )
 
 // MadeBy gives what came of a request of a person's to split a document: documents, also those in the Bin, or a zip.
@@ -20,9 +22,9 @@ func (d *Desk) MadeBy(ctx context.Context, person uint, request string) (docs []
 		if err != nil {
 			continue
 		}
-		act := ActLook
+		act := people.ActLook
 		if row.BinnedAt != nil {
-			act = ActRestore
+			act = people.ActRestore
 		}
 		if d.may(ctx, person, act, row) != nil {
 			continue

@@ -12,6 +12,8 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // ManyKind is a kind of work that is done on one document after another: recognizing, exporting. What it does is kept, document by document, so that it goes on where
@@ -100,7 +102,7 @@ func (d *Desk) Many(ctx context.Context, person uint, kind string, params any, i
 	}
 	token := request
 	if token == "" {
-		token = newToken()
+		token = people.NewToken()
 	}
 	d.manyMu.Lock()
 	defer d.manyMu.Unlock()
@@ -150,7 +152,7 @@ func (d *Desk) carryOn(asked context.Context, k *ManyKind, m *Many, items []Many
 		of[i] = it.DocumentID
 	}
 	w := d.start(m.PersonID, k.Label(len(items)), true, func(ctx context.Context, w *Work) (any, error) {
-		ctx = FromSame(ctx, asked)
+		ctx = people.FromSame(ctx, asked)
 		for i := range items {
 			it := &items[i]
 			w.Set(i, len(items))
@@ -237,7 +239,7 @@ func (d *Desk) takeUp() error {
 func (d *Desk) UndoMany(ctx context.Context, person, id uint) (*Work, error) {
 	var m Many
 	if err := d.db.WithContext(ctx).First(&m, "id = ? and person_id = ?", id, person).Error; err != nil {
-		return nil, missing(err)
+		return nil, store.Missing(err)
 	}
 	if m.EndedAt == nil {
 		return nil, step.Refuse("this is still going on: stop it first")

@@ -16,6 +16,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
 
@@ -68,7 +69,7 @@ func TestMany(t *testing.T) {
 			<-goOn
 		}
 	})
-	person := somebody(t, d, "isla", Administrator)
+	person := somebody(t, d, "isla", people.Administrator)
 	ids := make([]uint, 30)
 	for i := range ids {
 		name := fmt.Sprintf("Berth %d.pdf", i)
@@ -143,8 +144,8 @@ func TestMany(t *testing.T) {
 	assert.Equal(t, "Undone in 27 of 28 documents.", told.Sentence)
 	assert.Equal(t, []string{"“Berth 0”: It was changed since: undo it there."}, told.Details)
 	assert.Zero(t, snapshot(t, d, ids[1]).State.ParentID)
-	_, err = d.UndoMany(t.Context(), somebody(t, d, "tam", Member), m.ID)
-	assert.ErrorIs(t, err, ErrMissing, "it is not theirs")
+	_, err = d.UndoMany(t.Context(), somebody(t, d, "tam", people.Member), m.ID)
+	assert.ErrorIs(t, err, store.ErrMissing, "it is not theirs")
 
 	// What is deleted for good is named nowhere any more.
 	require.NoError(t, d.Bin(t.Context(), person, []uint{ids[4]}))
@@ -174,7 +175,7 @@ func TestManyStopped(t *testing.T) {
 	var d *Desk
 	at, goOn := make(chan *ManyItem), make(chan struct{})
 	d = manyDesk(t, dir, func(it *ManyItem) { at <- it; <-goOn })
-	person := somebody(t, d, "isla", Administrator)
+	person := somebody(t, d, "isla", people.Administrator)
 	a, b, c := bring(t, d, "A.pdf", pdftest.Text(1)), bring(t, d, "B.pdf", pdftest.Text(1)), bring(t, d, "C.pdf", pdftest.Text(1))
 	ids := []uint{a.ID, b.ID, c.ID}
 	w, err := d.Many(t.Context(), person, "turn", nil, ids, "stopped")
@@ -215,7 +216,7 @@ func TestManyStopped(t *testing.T) {
 func TestManyRefused(t *testing.T) {
 	d := manyDesk(t, t.TempDir(), nil)
 	t.Cleanup(func() { _ = d.Close() })
-	isla, tam := somebody(t, d, "isla", Administrator), somebody(t, d, "tam", Member)
+	isla, tam := somebody(t, d, "isla", people.Administrator), somebody(t, d, "tam", people.Member)
 	a := bring(t, d, "A.pdf", pdftest.Text(1))
 	closed, err := d.MakeFolderIn(t.Context(), isla, 0, "Closed")
 	require.NoError(t, err)

@@ -9,6 +9,7 @@ import (
 	"glenrain/core/outgoing"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // Measured is what a step would do to a document, found out without doing it.
@@ -87,7 +88,7 @@ func (d *Desk) MeasureMany(ctx context.Context, w *Work, person uint, name strin
 		switch {
 		case ctx.Err() != nil:
 			return nil, ctx.Err()
-		case errors.Is(err, ErrMissing):
+		case errors.Is(err, store.ErrMissing):
 			return nil, err
 		case err != nil:
 			m = &Measured{Document: *row, Refused: step.Sentence(sentenceOf(err))}

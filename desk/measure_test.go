@@ -9,6 +9,7 @@ import (
 
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // What is measured is what comes of the step, to the byte but for the chance of its ids, and nothing is kept of it.
@@ -45,7 +46,7 @@ func TestMeasure(t *testing.T) {
 	var conflict *Conflict
 	assert.ErrorAs(t, err, &conflict)
 	_, err = d.MeasureMany(t.Context(), &Work{}, 1, "rotate", []byte(`{"pages":"1","by":90}`), []uint{99})
-	assert.ErrorIs(t, err, ErrMissing)
+	assert.ErrorIs(t, err, store.ErrMissing)
 	gone, cancel := context.WithCancel(t.Context())
 	cancel()
 	_, err = d.MeasureMany(gone, &Work{}, 1, "rotate", []byte(`{"pages":"1","by":90}`), []uint{doc.ID})

@@ -16,38 +16,10 @@ import (
 
 	"glenrain/core/intake"
 	"glenrain/core/step"
+	"glenrain/desk/formerly"
+	"glenrain/desk/office"
+	"glenrain/desk/people"
 )
-
-// Person is someone who signs in.
-type Person struct {
-	ID        uint
-	Name      string // as shown: "Isla Merrow"
-	SignIn    string `gorm:"uniqueIndex"` // in lower case
-	Hash      string // argon2id
-	Role      Role
-	CreatedAt time.Time
-	RemovedAt *time.Time // removed people keep their names in trails and in the record
-}
-
-// Initials gives the first letters of the first two names.
-func (p *Person) Initials() string {
-	out := ""
-	word := true
-	for _, r := range p.Name {
-		if word && r != ' ' && len(out) < 2 {
-			out += string(r)
-		}
-		word = r == ' '
-	}
-	return out
-}
-
-// Session is a signed-in browser, kept by the hash of its token.
-type Session struct {
-	Hash   string `gorm:"primaryKey"`
-	Data   []byte
-	Expiry time.Time `gorm:"index"`
-}
 
 // Document is a document in the house.
 type Document struct {
@@ -179,6 +151,12 @@ type Step struct {
 	parent uint // the state before it, where a trail was asked for
 }
 
+// AfterFind puts what a step says into today's words.
+func (s *Step) AfterFind(*gorm.DB) error {
+	s.Sentence, s.Warnings = formerly.Today(s.Sentence), formerly.Today(s.Warnings)
+	return nil
+}
+
 // HandOut is a file that left: written anew, whole.
 type HandOut struct {
 	ID         uint
@@ -213,7 +191,7 @@ const smallUpdate = 64 << 10
 
 // migrate5 also makes data of what was kept as a sentence, and rebuilds the index of texts.
 func migrate5(tx *gorm.DB) error {
-	if err := tx.AutoMigrate(&Document{}, &State{}, &HandOut{}, &Request{}, &PageText{}, &Choice{}); err != nil {
+	if err := tx.AutoMigrate(&Document{}, &State{}, &HandOut{}, &Request{}, &PageText{}, &people.Choice{}); err != nil {
 		return err
 	}
 	for _, sql := range []string{
@@ -251,7 +229,7 @@ func migrate5(tx *gorm.DB) error {
 
 // migrate7 makes the first person an administrator and the others members, and whoever added a document its owner.
 func migrate7(tx *gorm.DB) error {
-	if err := tx.AutoMigrate(&Person{}, &Invite{}, &Folder{}, &FolderPerson{}, &PassedOn{}, &Document{}, &SignedIn{}, &Device{}); err != nil {
+	if err := tx.AutoMigrate(&people.Person{}, &people.Invite{}, &Folder{}, &FolderPerson{}, &PassedOn{}, &Document{}, &people.SignedIn{}, &people.Device{}); err != nil {
 		return err
 	}
 	for _, sql := range []string{
@@ -266,7 +244,7 @@ func migrate7(tx *gorm.DB) error {
 			return err
 		}
 	}
-	return recordTables(tx)
+	return people.RecordTables(tx)
 }
 
 // migrate8 makes room for what documents are made of; all are looked through again in the background.
@@ -311,7 +289,7 @@ func migrate(db *gorm.DB) error {
 	m := gormigrate.New(db, gormigrate.DefaultOptions, []*gormigrate.Migration{{
 		ID: "1",
 		Migrate: func(tx *gorm.DB) error {
-			return tx.AutoMigrate(&Person{}, &Session{}, &Invite{}, &Folder{}, &Document{}, &State{}, &Step{}, &HandOut{})
+			return tx.AutoMigrate(&people.Person{}, &people.Session{}, &people.Invite{}, &Folder{}, &Document{}, &State{}, &Step{}, &HandOut{})
 		},
 	}, {
 		ID:      "2: locked and damaged documents",
@@ -348,13 +326,13 @@ func migrate(db *gorm.DB) error {
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&State{}) },
 	}, {
 		ID:      "13: the record forgets what quotes a document that is purged",
-		Migrate: recordForgets,
+		Migrate: people.RecordForgets,
 	}, {
 		ID:      "14: work on many documents",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Many{}, &ManyItem{}) },
 	}, {
 		ID:      "15: the office's settings",
-		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Setting{}) },
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&office.Setting{}) },
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

@@ -13,6 +13,7 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // openBase is a base file with its objects, shared by all that stands on it. Its file
@@ -343,7 +344,7 @@ func (d *Desk) chain(ctx context.Context, document, state uint) ([]State, error)
 			SELECT s.*, c.n + 1 FROM states s JOIN c ON s.id = c.parent_id WHERE NOT coalesce(c.rooted, 0) AND (c.n = 0 OR coalesce(c.noted, '') = '')
 		) SELECT * FROM c ORDER BY n DESC`, state, document).Scan(&out).Error
 	if err == nil && len(out) == 0 {
-		err = ErrMissing
+		err = store.ErrMissing
 	}
 	return out, err
 }
@@ -352,7 +353,7 @@ func (d *Desk) chain(ctx context.Context, document, state uint) ([]State, error)
 func (d *Desk) At(ctx context.Context, state uint) (*Snapshot, error) {
 	var st State
 	if err := d.db.WithContext(ctx).First(&st, state).Error; err != nil {
-		return nil, missing(err)
+		return nil, store.Missing(err)
 	}
 	head, err := d.Snapshot(ctx, st.DocumentID)
 	if err != nil {

@@ -9,6 +9,8 @@ import (
 
 	"glenrain/core/draw"
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 	"glenrain/porter"
 )
 
@@ -41,7 +43,7 @@ func (d *Desk) pictureFiles(ctx context.Context, person uint, ids []uint) (rows 
 	for _, id := range ids {
 		row, err := d.row(ctx, id)
 		if err == nil {
-			err = d.may(ctx, person, ActLook, row)
+			err = d.may(ctx, person, people.ActLook, row)
 		}
 		if err != nil {
 			return nil, nil, err
@@ -51,7 +53,7 @@ func (d *Desk) pictureFiles(ctx context.Context, person uint, ids []uint) (rows 
 		}
 		st, err := os.Stat(d.Store.Path(row.OriginalSHA))
 		if err != nil {
-			return nil, nil, ErrMissing
+			return nil, nil, store.ErrMissing
 		}
 		rows = append(rows, row)
 		files = append(files, porter.PictureFile{Path: d.Store.Path(row.OriginalSHA), Size: st.Size(), Name: row.Name})
@@ -95,7 +97,7 @@ func (d *Desk) PlacePictures(ctx context.Context, in PicturePages) (out []Placed
 func (d *Desk) first(ctx context.Context, id uint) (*Snapshot, error) {
 	var st State
 	if err := d.db.WithContext(ctx).Where("document_id = ? and parent_id = 0", id).Order("id").First(&st).Error; err != nil {
-		return nil, missing(err)
+		return nil, store.Missing(err)
 	}
 	return d.At(ctx, st.ID)
 }
@@ -105,7 +107,7 @@ func (d *Desk) MakePicturePages(ctx context.Context, w *Work, in PicturePages) (
 	if len(in.Documents) == 0 {
 		return nil, step.Refuse("no picture is selected")
 	}
-	if err := d.may(ctx, in.Person, ActAdd, nil); err != nil {
+	if err := d.may(ctx, in.Person, people.ActAdd, nil); err != nil {
 		return nil, err
 	}
 	rows, files, err := d.pictureFiles(ctx, in.Person, in.Documents)

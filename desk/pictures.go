@@ -15,6 +15,8 @@ import (
 	"glenrain/core/nav"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // pictures caches page pictures on the disk, by what the page is made of: the document,
@@ -74,23 +76,23 @@ func (p *pictures) keep(document uint, path string, data []byte) {
 // Picture draws a page as it was after the step of that version, within w by h pixels.
 // The bytes are PNG or JPEG and are the same for good.
 func (d *Desk) Picture(ctx context.Context, person, document uint, k step.Key, version uint, w, h int) ([]byte, error) {
-	if err := d.seen(ctx, person, document, ActLook); err != nil {
+	if err := d.seen(ctx, person, document, people.ActLook); err != nil {
 		return nil, err
 	}
-	if d.May(ctx, person, ActHistory, 0) != nil { // only as it is now
+	if d.May(ctx, person, people.ActHistory, 0) != nil { // only as it is now
 		snap, err := d.Snapshot(ctx, document)
 		if err != nil {
 			return nil, err
 		}
 		if snap.Index(k) < 0 || snap.version(k) != version {
-			return nil, ErrMissing
+			return nil, store.ErrMissing
 		}
 	}
 	return d.picture(ctx, document, k, version, w, h)
 }
 
 // seen asks the gate about a document.
-func (d *Desk) seen(ctx context.Context, person, document uint, act Act) error {
+func (d *Desk) seen(ctx context.Context, person, document uint, act people.Act) error {
 	d.mu.Lock()
 	l := d.live[document]
 	if l != nil && l.snap != nil { // its row is kept up to date
@@ -123,7 +125,7 @@ func (d *Desk) picture(ctx context.Context, document uint, k step.Key, version u
 	}
 	page := snap.Index(k)
 	if page < 0 || snap.version(k) != version {
-		return nil, ErrMissing
+		return nil, store.ErrMissing
 	}
 	pic, err := d.pool.Render(ctx, raster.Request{Source: snap.source(), Page: page, Width: w, Height: h, Format: raster.Auto})
 	if err != nil {
@@ -138,14 +140,14 @@ func (d *Desk) versionState(ctx context.Context, head *Snapshot, version uint) (
 	if version == 0 {
 		var first State
 		if err := d.db.WithContext(ctx).Where("document_id = ? and parent_id = 0", head.Document.ID).First(&first).Error; err != nil {
-			return nil, missing(err)
+			return nil, store.Missing(err)
 		}
 		state = first.ID
 	} else {
 		var row Step
 		err := d.db.WithContext(ctx).Select("state_id").First(&row, "id = ? and document_id = ?", version, head.Document.ID).Error
 		if err != nil {
-			return nil, missing(err)
+			return nil, store.Missing(err)
 		}
 		state = row.StateID
 	}
@@ -192,7 +194,7 @@ func (d *Desk) Region(ctx context.Context, r raster.Request, person, document ui
 		return raster.Picture{}, err
 	}
 	if r.Page = snap.Index(k); r.Page < 0 {
-		return raster.Picture{}, ErrMissing
+		return raster.Picture{}, store.ErrMissing
 	}
 	r.Source = snap.source()
 	return d.pool.Render(ctx, r)

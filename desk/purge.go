@@ -12,6 +12,8 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // Purge removes a document from the house for good: its rows, trail, texts, hand-outs, page pictures, and the files that nothing else
@@ -19,7 +21,7 @@ import (
 func (d *Desk) Purge(ctx context.Context, person, id uint) error {
 	row, err := d.row(ctx, id)
 	if err == nil {
-		err = d.may(ctx, person, ActPurge, row)
+		err = d.may(ctx, person, people.ActPurge, row)
 	}
 	if err != nil {
 		return err
@@ -39,7 +41,7 @@ func (d *Desk) purge(ctx context.Context, person, id uint) error {
 	}
 	var row Document
 	if err := d.db.WithContext(ctx).First(&row, id).Error; err != nil {
-		return missing(err)
+		return store.Missing(err)
 	}
 	if row.BinnedAt == nil {
 		return step.Refuse("“%s” is not in the Bin: delete it first", row.Name)
@@ -65,7 +67,7 @@ func (d *Desk) purge(ctx context.Context, person, id uint) error {
 				return err
 			}
 		}
-		return d.noteIn(ctx, tx, Record{PersonID: person, What: "purged", DocumentID: id, Document: row.Name})
+		return d.NoteIn(ctx, tx, people.Record{PersonID: person, What: "purged", DocumentID: id, Document: row.Name})
 	})
 	if err != nil {
 		return err
@@ -206,7 +208,7 @@ func (d *Desk) purgeOld(ctx context.Context) error {
 		return err
 	}
 	now := d.now()
-	err = d.db.WithContext(ctx).Delete(&Record{}, "at < ?", now.Add(-time.Duration(h.RecordDays)*24*time.Hour).UTC()).Error
+	err = d.db.WithContext(ctx).Delete(&people.Record{}, "at < ?", now.Add(-time.Duration(h.RecordDays)*24*time.Hour).UTC()).Error
 	if h.BinDays == 0 {
 		return err
 	}

@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"time"
+
+	"glenrain/desk/store"
 )
 
 // readAhead is how long after a change its text is read in the background.
@@ -69,7 +71,7 @@ func (d *Desk) ReadAll(ctx context.Context, workers int) error {
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
-		if errors.Is(err, ErrMissing) { // it was purged meanwhile
+		if errors.Is(err, store.ErrMissing) { // it was purged meanwhile
 			continue
 		}
 		if err != nil { // the next one may do; this one is not tried again by itself

@@ -15,6 +15,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/picture"
 	"glenrain/core/recognize"
+	"glenrain/desk/people"
 	scanner "glenrain/standin/scanner"
 )
 
@@ -54,11 +55,11 @@ func TestRecognizeStopped(t *testing.T) {
 	d := newDesk(t)
 	const pages = 6
 	doc := bring(t, d, "Pile.pdf", pile(t, pages))
-	tomas := somebody(t, d, "Tomas", Member)
+	tomas := somebody(t, d, "Tomas", people.Member)
 	begin := func() *Work {
 		s, err := d.Look(t.Context(), 1, doc.ID)
 		require.NoError(t, err)
-		w, done, err := d.DoLater(t.Context(), Change{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "recognize", Params: json.RawMessage(`{"pages":"all","languages":"eng"}`), RequestID: newToken()})
+		w, done, err := d.DoLater(t.Context(), Change{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "recognize", Params: json.RawMessage(`{"pages":"all","languages":"eng"}`), RequestID: people.NewToken()})
 		require.NoError(t, err)
 		require.Nil(t, done)
 		return w

@@ -11,6 +11,8 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // Revision asks for one earlier step to go, or to be done with other parameters.
@@ -37,7 +39,7 @@ func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
 		}
 		i := slices.IndexFunc(rows, func(r Step) bool { return r.ID == v.Step })
 		if i < 0 {
-			return nil, ErrMissing
+			return nil, store.ErrMissing
 		}
 		if rows[i].Together != "" {
 			return nil, step.Refuse("you can’t undo this step alone, because it moved pages between two documents: use Undo, or move the pages back")
@@ -148,7 +150,7 @@ func (d *Desk) runAll(ctx context.Context, at *Snapshot, rows []Step, changed bo
 		if err != nil {
 			return list, files, err
 		}
-		again := Step{DocumentID: row.DocumentID, RequestID: newToken(), No: row.No, PersonID: row.PersonID, At: row.At, Seed: row.Seed, Name: row.Name, Params: row.Params}
+		again := Step{DocumentID: row.DocumentID, RequestID: people.NewToken(), No: row.No, PersonID: row.PersonID, At: row.At, Seed: row.Seed, Name: row.Name, Params: row.Params}
 		src := &sources{desk: d}
 		if changed && n == 0 {
 			src.person = row.PersonID
@@ -210,7 +212,7 @@ func (d *Desk) Replay(ctx context.Context, document uint) ([][]byte, error) {
 		}
 		var r Step
 		if err := d.db.WithContext(ctx).Omit("update").First(&r, st.StepID).Error; err != nil {
-			return nil, missing(err)
+			return nil, store.Missing(err)
 		}
 		s, err := d.registry.New(r.Name, json.RawMessage(r.Params))
 		if err != nil {
@@ -240,12 +242,12 @@ func (d *Desk) BeforeAfter(ctx context.Context, person, document, stepID uint) (
 	if err != nil {
 		return nil, err
 	}
-	if err := d.may(ctx, person, ActHistory, &head.Document); err != nil {
+	if err := d.may(ctx, person, people.ActHistory, &head.Document); err != nil {
 		return nil, err
 	}
 	v := &BeforeAfter{}
 	if err := d.db.WithContext(ctx).Omit("update").First(&v.Step, "id = ? and document_id = ?", stepID, document).Error; err != nil {
-		return nil, missing(err)
+		return nil, store.Missing(err)
 	}
 	after, err := d.load(ctx, head.Document, v.StateID)
 	if err != nil {
@@ -342,7 +344,7 @@ func (d *Desk) preview(ctx context.Context, head *Snapshot, c Change, s step.Ste
 	now, no := d.now(), head.Document.NextNo
 	p = &Preview{Step: s, Key: v.At}
 	var seed [16]byte
-	copy(seed[:], newToken())
+	copy(seed[:], people.NewToken())
 	run := func(only pdf.Ref) error {
 		p.Doc, p.Result, err = d.registry.Run(ctx, head.PDF, s, &step.Env{Now: now, Name: head.Document.Name, Seed: seed, Step: no, Keys: head.Keys, Sources: src, Only: only})
 		p.Ref = only

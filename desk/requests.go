@@ -9,6 +9,7 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/step"
+	"glenrain/desk/people"
 )
 
 // keptRequests is how long a request's id is remembered.
@@ -47,11 +48,11 @@ func (d *Desk) answer(tx *gorm.DB, r Request) error {
 func (d *Desk) expire() error {
 	now := d.now()
 	return errors.Join(
-		d.db.Where("expiry < ?", time.Now()).Delete(&Session{}).Error,
-		d.db.Where("expiry < ?", now).Delete(&Invite{}).Error,
+		d.db.Where("expiry < ?", time.Now()).Delete(&people.Session{}).Error,
+		d.db.Where("expiry < ?", now).Delete(&people.Invite{}).Error,
 		d.db.Where("at < ?", now.Add(-keptRequests)).Delete(&Request{}).Error,
-		d.db.Where("expiry < ? or seen_at < ?", now, now.Add(-Idle)).Delete(&SignedIn{}).Error,
-		d.db.Where("seen_at < ?", now.Add(-Remembered)).Delete(&Device{}).Error,
+		d.db.Where("expiry < ? or seen_at < ?", now, now.Add(-people.Idle)).Delete(&people.SignedIn{}).Error,
+		d.db.Where("seen_at < ?", now.Add(-people.Remembered)).Delete(&people.Device{}).Error,
 	)
 }
 

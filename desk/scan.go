@@ -13,6 +13,7 @@ import (
 
 	"glenrain/core/recognize"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 	"glenrain/scanner"
 )
 
@@ -37,11 +38,11 @@ func (d *Desk) Scanners(ctx context.Context) (list []Scanner, err error) {
 
 // AddScanner keeps the address of a scanner, after asking it what it is.
 func (d *Desk) AddScanner(ctx context.Context, person uint, address string) (*Scanner, error) {
-	if err := d.may(ctx, person, ActAdd, nil); err != nil {
+	if err := d.may(ctx, person, people.ActAdd, nil); err != nil {
 		return nil, err
 	}
-	if err := d.guesses.check(d.now(), searching(person)); err != nil {
-		return nil, step.Refuse("you have tried %d addresses without a scanner: try again in 15 minutes", mostSearched)
+	if err := d.MayLookFor(person); err != nil {
+		return nil, err
 	}
 	c, err := scanner.New(address, d.scanners, "")
 	if err != nil { // what it says depends on what was typed alone
@@ -53,7 +54,7 @@ func (d *Desk) AddScanner(ctx context.Context, person uint, address string) (*Sc
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		d.guesses.failed(d.now(), searching(person))
+		d.LookedInVain(person)
 		if errors.Is(err, scanner.ErrForbidden) {
 			return nil, step.Refuse("%v", err)
 		}
@@ -82,7 +83,7 @@ var errNoScanner = step.Refuse("no scanner answers at this address: check the ad
 
 // RemoveScanner forgets a scanner.
 func (d *Desk) RemoveScanner(ctx context.Context, person, id uint) error {
-	if err := d.may(ctx, person, ActAdd, nil); err != nil {
+	if err := d.may(ctx, person, people.ActAdd, nil); err != nil {
 		return err
 	}
 	return d.db.WithContext(ctx).Delete(&Scanner{}, id).Error
@@ -90,7 +91,7 @@ func (d *Desk) RemoveScanner(ctx context.Context, person, id uint) error {
 
 // reach gives a client to a scanner of the house.
 func (d *Desk) reach(ctx context.Context, person, id uint) (*scanner.Client, error) {
-	if err := d.may(ctx, person, ActAdd, nil); err != nil {
+	if err := d.may(ctx, person, people.ActAdd, nil); err != nil {
 		return nil, err
 	}
 	var row Scanner
@@ -377,7 +378,7 @@ func (d *Desk) scannedPage(ctx context.Context, in Scanning, document uint, n in
 		if err != nil {
 			return nil, 0, err
 		}
-		out, err := d.Do(ctx, Change{Document: document, Seen: s.State.ID, Person: in.Person, Name: "insert", Params: params, RequestID: newToken(), own: sha})
+		out, err := d.Do(ctx, Change{Document: document, Seen: s.State.ID, Person: in.Person, Name: "insert", Params: params, RequestID: people.NewToken(), own: sha})
 		var busy *Busy
 		if (errors.Is(err, errMoved) || errors.As(err, &busy)) && try < 60 {
 			select {
@@ -451,7 +452,7 @@ func (d *Desk) follow(ctx context.Context, w *Work, name string, in Scanning, st
 	}
 	var out *Outcome
 	if err == nil {
-		out, err = d.doAlong(ctx, w, Change{Document: document, Seen: s.State.ID, Person: in.Person, Name: name, Params: params, RequestID: newToken()}, w.Set)
+		out, err = d.doAlong(ctx, w, Change{Document: document, Seen: s.State.ID, Person: in.Person, Name: name, Params: params, RequestID: people.NewToken()}, w.Set)
 	}
 	if err != nil {
 		say(step.Sentence(sentenceOf(err)))

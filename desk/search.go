@@ -142,7 +142,7 @@ func (d *Desk) SearchText(ctx context.Context, person uint, text string, most in
 	if utf8.RuneCountInString(text) > mostAsked {
 		return nil, step.Refuse("the search text is longer than %s characters", step.Thousands(mostAsked))
 	}
-	in, args, err := d.scoped(ctx, person, "d")
+	in, args, err := d.Scoped(ctx, person, "d")
 	if err != nil {
 		return nil, err
 	}
@@ -336,7 +336,7 @@ func toWordEnd(text string, h [2]int) [2]int {
 
 // Unread counts the pages of all documents that a person may see, which have no text, and so can't be found by it.
 func (d *Desk) Unread(ctx context.Context, person uint) (pages int64, err error) {
-	in, args, err := d.scoped(ctx, person, "d")
+	in, args, err := d.Scoped(ctx, person, "d")
 	if err != nil {
 		return 0, err
 	}

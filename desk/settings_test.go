@@ -17,6 +17,8 @@ import (
 
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
+	"glenrain/desk/office"
+	"glenrain/desk/people"
 )
 
 func TestSettings(t *testing.T) {
@@ -33,10 +35,10 @@ func TestSettings(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, ok)
 	assert.Equal(t, "ochre", v.Colour)
-	var forbidden *Forbidden
-	assert.ErrorAs(t, d.Set(t.Context(), somebody(t, d, "tam", Member), "draft.look", "", look{"black"}), &forbidden)
-	assert.ErrorContains(t, d.Set(t.Context(), 1, "draft.look", "", strings.Repeat("x", longest)), "too long")
-	var lines []Record
+	var forbidden *people.Forbidden
+	assert.ErrorAs(t, d.Set(t.Context(), somebody(t, d, "tam", people.Member), "draft.look", "", look{"black"}), &forbidden)
+	assert.ErrorContains(t, d.Set(t.Context(), 1, "draft.look", "", strings.Repeat("x", 64<<10)), "too long")
+	var lines []people.Record
 	require.NoError(t, d.db.Find(&lines, "what = ?", "house").Error)
 	assert.Len(t, lines, 2)
 }
@@ -63,7 +65,7 @@ func TestSealed(t *testing.T) {
 	// A value that is put under another key, or changed, is not read.
 	require.NoError(t, d.db.Exec("insert into settings select 'other', value, sealed, person_id, at from settings where key = 'store.password'").Error)
 	_, _, err = d.Unseal(t.Context(), "other")
-	require.ErrorIs(t, err, ErrUnsealed)
+	require.ErrorIs(t, err, office.ErrUnsealed)
 	require.NoError(t, d.Close())
 	require.NoError(t, filepath.WalkDir(dir, func(path string, e os.DirEntry, err error) error {
 		if err == nil && !e.IsDir() {
@@ -90,7 +92,7 @@ func TestSealed(t *testing.T) {
 	require.NoError(t, err)
 	d = openDesk(t, again)
 	_, _, err = d.Unseal(t.Context(), "store.password")
-	require.ErrorIs(t, err, ErrUnsealed)
+	require.ErrorIs(t, err, office.ErrUnsealed)
 	require.NoError(t, d.Close())
 	d, err = Open(again, Options{PDFiumCache: raster.CacheForTests(), SealKey: filepath.Join(dir, sealKeyName)})
 	require.NoError(t, err)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"glenrain/core/step"
+	"glenrain/desk/people"
 )
 
 // Slow reports whether the step of that name is run in the background.
@@ -14,7 +15,7 @@ func (d *Desk) Slow(name string) bool { return d.registry.Slow(name) }
 // read it meanwhile, and are told who works on it when they want to change it. done is given instead where the same
 // request was carried out before. The work's result is the *Outcome.
 func (d *Desk) DoLater(ctx context.Context, c Change) (w *Work, done *Outcome, err error) {
-	if err := d.seen(ctx, c.Person, c.Document, ActLook); err != nil {
+	if err := d.seen(ctx, c.Person, c.Document, people.ActLook); err != nil {
 		return nil, nil, err
 	}
 	err = d.withLock(ctx, c.Document, func(l *live, head *Snapshot) error {
@@ -23,7 +24,7 @@ func (d *Desk) DoLater(ctx context.Context, c Change) (w *Work, done *Outcome, e
 			done = was
 			return err
 		}
-		v, err := d.gate.Visitor(ctx, c.Person)
+		v, err := d.Visitor(ctx, c.Person)
 		if err != nil {
 			return err
 		}

@@ -11,6 +11,8 @@ import (
 	"strings"
 
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // mayName refuses sources that somebody may not name in a step's parameters: files by their hash, but for those in known, which name what the
@@ -26,8 +28,8 @@ func (d *Desk) mayName(ctx context.Context, person uint, s step.Step, known ...s
 		}
 		var st State
 		err = d.db.WithContext(ctx).Select("document_id").First(&st, id).Error
-		if err = missing(err); err == nil {
-			err = d.seen(ctx, person, st.DocumentID, ActLook)
+		if err = store.Missing(err); err == nil {
+			err = d.seen(ctx, person, st.DocumentID, people.ActLook)
 		}
 		if err != nil {
 			return gone(err)
@@ -49,7 +51,7 @@ func stateOf(ref string) (uint, error) {
 // gone is the refusal for a document that is not there, or not there for whoever asks; other errors stay.
 func gone(err error) error {
 	var refusal *step.Refusal
-	if errors.Is(err, ErrMissing) || errors.As(err, &refusal) {
+	if errors.Is(err, store.ErrMissing) || errors.As(err, &refusal) {
 		return step.Refuse("the document to insert pages from doesn’t exist, or you have no access to it")
 	}
 	return err

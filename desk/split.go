@@ -19,6 +19,7 @@ import (
 	"glenrain/core/outgoing"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 )
 
 // Splitting asks for the parts of a document as documents of their own, or as files in a zip.
@@ -96,9 +97,9 @@ func (d *Desk) Split(ctx context.Context, w *Work, p Splitting) (*SplitDone, err
 	if err != nil {
 		return nil, err
 	}
-	act := ActAdd
+	act := people.ActAdd
 	if p.Zip != "" {
-		act = ActHandOut
+		act = people.ActHandOut
 	}
 	if err := d.may(ctx, p.Person, act, &s.Document); err != nil {
 		return nil, err
@@ -313,7 +314,7 @@ func (d *Desk) handZip(ctx context.Context, w *Work, h *HandOut, files []zipped,
 		if err := tx.Create(h).Error; err != nil {
 			return err
 		}
-		if err := d.noteIn(ctx, tx, Record{PersonID: h.PersonID, What: "handed out", DocumentID: h.DocumentID, Detail: h.Name}); err != nil {
+		if err := d.NoteIn(ctx, tx, people.Record{PersonID: h.PersonID, What: "handed out", DocumentID: h.DocumentID, Detail: h.Name}); err != nil {
 			return err
 		}
 		return d.answer(tx, Request{ID: request, PersonID: h.PersonID, DocumentID: h.DocumentID, HandOutID: h.ID})

@@ -6,6 +6,8 @@ import (
 	"strings"
 
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // mostCalled is how long the name of a state may be, in letters.
@@ -13,7 +15,7 @@ const mostCalled = 80
 
 // CallState gives a state of a document's trail a name, by which it is found again; an empty one takes it away.
 func (d *Desk) CallState(ctx context.Context, person, document, state uint, name string) error {
-	if err := d.May(ctx, person, ActChange, document); err != nil {
+	if err := d.May(ctx, person, people.ActChange, document); err != nil {
 		return err
 	}
 	name = strings.Join(strings.Fields(name), " ")
@@ -22,7 +24,7 @@ func (d *Desk) CallState(ctx context.Context, person, document, state uint, name
 	}
 	res := d.db.WithContext(ctx).Model(&State{}).Where("id = ? and document_id = ?", state, document).Update("called", name)
 	if res.Error == nil && res.RowsAffected == 0 {
-		return ErrMissing
+		return store.ErrMissing
 	}
 	return res.Error
 }
@@ -50,7 +52,7 @@ func (d *Desk) NamedStates(ctx context.Context, document uint) (out []State, err
 func (d *Desk) Arrival(ctx context.Context, s *Snapshot) (uint, error) {
 	var first State
 	err := d.db.WithContext(ctx).Where("document_id = ? and parent_id = 0", s.Document.ID).Order("id").First(&first).Error
-	return first.ID, missing(err)
+	return first.ID, store.Missing(err)
 }
 
 // GoBack makes a state of before the newest one; undoing leads back to where one was.
@@ -59,7 +61,7 @@ func (d *Desk) GoBack(ctx context.Context, document, seen, person, state uint) (
 	out, err := d.onHead(ctx, document, seen, person, nil, func(head *Snapshot) (*Snapshot, error) {
 		var to State
 		if err := d.db.WithContext(ctx).First(&to, "id = ? and document_id = ?", state, document).Error; err != nil {
-			return nil, missing(err)
+			return nil, store.Missing(err)
 		}
 		if to.ID == head.State.ID {
 			return nil, step.Refuse("this is the current version")
@@ -85,14 +87,14 @@ func (d *Desk) GoBack(ctx context.Context, document, seen, person, state uint) (
 func (d *Desk) StepOf(ctx context.Context, person, document, id uint) (*Step, error) {
 	head, err := d.Look(ctx, person, document)
 	if err == nil {
-		err = d.may(ctx, person, ActHistory, &head.Document)
+		err = d.may(ctx, person, people.ActHistory, &head.Document)
 	}
 	if err != nil {
 		return nil, err
 	}
 	var row Step
 	if err := d.db.WithContext(ctx).Omit("update").First(&row, "id = ? and document_id = ?", id, document).Error; err != nil {
-		return nil, missing(err)
+		return nil, store.Missing(err)
 	}
 	return &row, nil
 }

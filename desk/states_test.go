@@ -14,6 +14,8 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // A state gets a name, is listed, and is gone back to; undoing leads to where one was.
@@ -25,7 +27,7 @@ func TestStatesWithNames(t *testing.T) {
 	require.NoError(t, err)
 	first := s.State.ID
 	require.NoError(t, d.CallState(t.Context(), 1, doc.ID, first, "  Sent   to the pilots "))
-	assert.ErrorIs(t, d.CallState(t.Context(), 1, doc.ID, 9999, "Nowhere"), ErrMissing)
+	assert.ErrorIs(t, d.CallState(t.Context(), 1, doc.ID, 9999, "Nowhere"), store.ErrMissing)
 	var no *step.Refusal
 	assert.ErrorAs(t, d.CallState(t.Context(), 1, doc.ID, first, string(make([]rune, 300))+"x"), &no)
 	mustDo(t, d, doc.ID, "remove", `{"pages":"2"}`)
@@ -136,7 +138,7 @@ func TestRefusalKeepsTheDocumentOpen(t *testing.T) {
 	_, err = d.Revise(t.Context(), Revision{Document: doc.ID, Seen: was.State.ID, Person: 1, Step: out.Step.ID, Params: json.RawMessage(`{"pages":"9","by":90}`)})
 	require.ErrorAs(t, err, &no)
 	_, err = d.Revise(t.Context(), Revision{Document: doc.ID, Seen: was.State.ID, Person: 1, Step: 9999})
-	require.ErrorIs(t, err, ErrMissing)
+	require.ErrorIs(t, err, store.ErrMissing)
 	_, err = d.GoBack(t.Context(), doc.ID, was.State.ID, 1, was.State.ID)
 	require.ErrorAs(t, err, &no)
 	assert.Same(t, was, open())
@@ -167,7 +169,7 @@ func TestFailingChecks(t *testing.T) {
 	}})
 	require.NoError(t, err)
 	defer d.Close()
-	somebody(t, d, "isla", Administrator)
+	somebody(t, d, "isla", people.Administrator)
 	doc := bring(t, d, "Letter.pdf", pdftest.Text(1))
 	s, err := d.Look(t.Context(), 1, doc.ID)
 	require.NoError(t, err)

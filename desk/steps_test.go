@@ -26,6 +26,8 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // squeeze is a step that can't append: it packs the content of all pages anew.
@@ -115,7 +117,7 @@ func testDesk(t *testing.T, dir string, begun func(int)) *Desk {
 	d, err := Open(dir, Options{PDFiumCache: raster.CacheForTests(), Registry: g})
 	require.NoError(t, err)
 	if empty, _ := d.Empty(t.Context()); empty {
-		somebody(t, d, "rona", Administrator)
+		somebody(t, d, "rona", people.Administrator)
 	}
 	return d
 }
@@ -294,7 +296,7 @@ func TestReviseIsUndone(t *testing.T) {
 	assert.Equal(t, "“Page 1 rotated right” changed", out.Undone)
 	assert.Equal(t, []string{"Page 3 rotated left", all[1], all[2]}, sentences())
 	_, err = d.Revise(t.Context(), Revision{Document: doc.ID, Seen: out.Snapshot.State.ID, Person: 1, Step: 999})
-	require.ErrorIs(t, err, ErrMissing)
+	require.ErrorIs(t, err, store.ErrMissing)
 	steps := trail(t, d, out.Snapshot)
 	out, err = d.Revise(t.Context(), Revision{Document: doc.ID, Seen: out.Snapshot.State.ID, Person: 1, Step: steps[1].ID})
 	require.NoError(t, err)
@@ -461,7 +463,7 @@ func TestRequestsOnce(t *testing.T) {
 	assert.Equal(t, had+1, files())
 	assert.Zero(t, d.Store.Pinned())
 	_, err = d.Do(t.Context(), Change{Document: a.ID, Seen: out.Seen, RequestID: "f", Name: "rotate", Params: json.RawMessage(`{"pages":"1","by":90}`)})
-	require.ErrorIs(t, err, ErrNobody, "every act is somebody's")
+	require.ErrorIs(t, err, people.ErrNobody, "every act is somebody's")
 }
 
 // Trails and step files of before are read: old names of steps, of their parameters and of values.

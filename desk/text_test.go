@@ -12,6 +12,7 @@ import (
 	"glenrain/core/layout"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // wording makes a document of pages that each show lines of text.
@@ -169,7 +170,7 @@ func TestMarks(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, list())
 	_, _, err = d.ReadPage(t.Context(), snapshot(t, d, doc.ID), step.Key{Ordinal: 9})
-	assert.ErrorIs(t, err, ErrMissing)
+	assert.ErrorIs(t, err, store.ErrMissing)
 }
 
 // Many look for things while others change the document: each finds what its own state holds.

@@ -6,6 +6,8 @@ import (
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
+
+	"glenrain/desk/store"
 )
 
 // textTables makes the table of texts and its full-text index, which follows it.
@@ -96,7 +98,7 @@ func present(tx *gorm.DB, document uint) error {
 		return err
 	}
 	if n == 0 {
-		return ErrMissing
+		return store.ErrMissing
 	}
 	return nil
 }

@@ -12,6 +12,8 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // Change asks for a step.
@@ -53,7 +55,7 @@ func (c *Conflict) Error() string {
 // Do runs a step on a document, stores it, and moves the head to it. What it gives back
 // is on the disk. Waiting for others who change the document does not count as the step's time.
 func (d *Desk) Do(ctx context.Context, c Change) (out *Outcome, err error) {
-	if err := d.seen(ctx, c.Person, c.Document, ActLook); err != nil { // before it is known that somebody works on it
+	if err := d.seen(ctx, c.Person, c.Document, people.ActLook); err != nil { // before it is known that somebody works on it
 		return nil, err
 	}
 	err = d.withLock(ctx, c.Document, func(l *live, head *Snapshot) error {
@@ -76,11 +78,11 @@ func (d *Desk) Do(ctx context.Context, c Change) (out *Outcome, err error) {
 }
 
 // actOf gives the act that a step is.
-func (d *Desk) actOf(name string) Act {
+func (d *Desk) actOf(name string) people.Act {
 	if d.registry.Comments(name) {
-		return ActComment
+		return people.ActComment
 	}
-	return ActChange
+	return people.ActChange
 }
 
 // MayStep asks the gate whether a person may run a step on a document.
@@ -182,7 +184,7 @@ func (d *Desk) Trail(ctx context.Context, s *Snapshot, before uint, most int) ([
 	if before != 0 {
 		var st State
 		if err := d.db.WithContext(ctx).First(&st, "id = ? and document_id = ?", before, s.Document.ID).Error; err != nil {
-			return nil, missing(err)
+			return nil, store.Missing(err)
 		}
 		from = st.ParentID
 	}
@@ -274,7 +276,7 @@ func (d *Desk) whatLed(ctx context.Context, s *State) (string, error) {
 	}
 	var row Step
 	err := d.db.WithContext(ctx).Select("sentence").First(&row, s.StepID).Error
-	return row.Sentence, missing(err)
+	return row.Sentence, store.Missing(err)
 }
 
 // after gives the state that redoing leads to; nil where there is none.
@@ -306,13 +308,13 @@ func (d *Desk) CanRedo(ctx context.Context, s *Snapshot) bool {
 // onHead runs f with a document's lock held, if its head is still the state that was
 // seen, and makes the snapshot that f gives the head. comment tells whether it is about a comment of the person's own, where that may be.
 func (d *Desk) onHead(ctx context.Context, document, seen, person uint, comment func(head *Snapshot) bool, f func(head *Snapshot) (*Snapshot, error)) (out *Outcome, err error) {
-	if err := d.seen(ctx, person, document, ActLook); err != nil {
+	if err := d.seen(ctx, person, document, people.ActLook); err != nil {
 		return nil, err
 	}
 	err = d.withLock(ctx, document, func(l *live, head *Snapshot) error {
-		act := ActChange
+		act := people.ActChange
 		if comment != nil && comment(head) {
-			act = ActComment
+			act = people.ActComment
 		}
 		if err := d.may(ctx, person, act, &head.Document); err != nil {
 			return err
@@ -358,7 +360,7 @@ func (d *Desk) goTo(ctx context.Context, document, seen, person uint, over func(
 
 // changed notes a change in the record.
 func (d *Desk) changed(ctx context.Context, person uint, out *Outcome, what string) {
-	d.note(ctx, Record{PersonID: person, What: "changed", DocumentID: out.Snapshot.Document.ID, Document: out.Snapshot.Document.Name, Detail: what})
+	d.Note(ctx, people.Record{PersonID: person, What: "changed", DocumentID: out.Snapshot.Document.ID, Document: out.Snapshot.Document.Name, Detail: what})
 }
 
 // headTo moves a document's head to a state of its own. The caller holds its lock.

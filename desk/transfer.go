@@ -12,6 +12,8 @@ import (
 
 	"glenrain/core/arrange"
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // Transfer asks for pages of one document to come into another.
@@ -50,7 +52,7 @@ func (d *Desk) Transfer(ctx context.Context, t Transfer) (*Transferred, error) {
 		return nil, step.Refuse("both are the same document: move pages within it instead")
 	}
 	for _, id := range []uint{t.From, t.To} { // before it is known what they are
-		if err := d.seen(ctx, t.Person, id, ActLook); err != nil {
+		if err := d.seen(ctx, t.Person, id, people.ActLook); err != nil {
 			return nil, err
 		}
 	}
@@ -185,16 +187,16 @@ func (d *Desk) undoTogether(ctx context.Context, document, seen, person uint, ag
 	if err != nil || id == "" {
 		return nil, err
 	}
-	if err := d.seen(ctx, person, document, ActLook); err != nil {
+	if err := d.seen(ctx, person, document, people.ActLook); err != nil {
 		return nil, err
 	}
-	if err := d.seen(ctx, person, other, ActChange); err != nil {
+	if err := d.seen(ctx, person, other, people.ActChange); err != nil {
 		return nil, step.Refuse("this moved pages between two documents, and you can’t change the other one: nothing was undone")
 	}
 	var out *Outcome
 	err = d.both(ctx, document, other, func(la, lb *live, ha, hb *Snapshot) error {
 		for _, h := range []*Snapshot{ha, hb} {
-			if err := d.may(ctx, person, ActChange, &h.Document); err != nil {
+			if err := d.may(ctx, person, people.ActChange, &h.Document); err != nil {
 				return err
 			}
 		}
@@ -303,7 +305,7 @@ func (d *Desk) togetherState(ctx context.Context, head *Snapshot, id string, aga
 func (d *Desk) sentenceOf(ctx context.Context, id string, document uint) (string, error) {
 	var row Step
 	err := d.db.WithContext(ctx).Select("sentence").First(&row, "together = ? and document_id = ?", id, document).Error
-	return row.Sentence, missing(err)
+	return row.Sentence, store.Missing(err)
 }
 
 // Extraction asks for a new document of some pages of one.
@@ -349,7 +351,7 @@ func (d *Desk) Extract(ctx context.Context, w *Work, e Extraction) (made *Docume
 		made, err = d.partDocument(ctx, n)
 		return made, nil, err
 	}
-	if err := d.may(ctx, e.Person, ActAdd, nil); err != nil {
+	if err := d.may(ctx, e.Person, people.ActAdd, nil); err != nil {
 		return nil, nil, err
 	}
 	remove, _ := json.Marshal(arrange.Remove{Pages: e.Pages, Headings: "keep"})
@@ -405,7 +407,7 @@ func (d *Desk) newPart(ctx context.Context, p part) (*newDocument, error) {
 
 // partDocument makes a document of pages of another.
 func (d *Desk) partDocument(ctx context.Context, p part) (*Document, error) {
-	if err := d.may(ctx, p.person, ActAdd, nil); err != nil {
+	if err := d.may(ctx, p.person, people.ActAdd, nil); err != nil {
 		return nil, err
 	}
 	if was, err := d.asked(ctx, p.person, p.request); err != nil {

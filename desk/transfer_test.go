@@ -16,6 +16,7 @@ import (
 	"glenrain/core/naming"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 )
 
 // wholeTexts reads a document's pages at its head, by another program.
@@ -102,7 +103,7 @@ func TestMoveBetween(t *testing.T) {
 // Somebody who may not change the other document can't move its pages, nor undo that.
 func TestMoveBetweenRights(t *testing.T) {
 	d := newDesk(t)
-	reader := somebody(t, d, "reader", Reader)
+	reader := somebody(t, d, "reader", people.Reader)
 	a, b := bring(t, d, "Berths.pdf", pdftest.Text(4)), bring(t, d, "Tides.pdf", pdftest.Text(3))
 	_, err := d.Transfer(t.Context(), Transfer{From: a.ID, To: b.ID, SeenFrom: a.HeadID, SeenTo: b.HeadID, Person: reader, RequestID: "m", Pages: step.Pages{Rule: "1"}})
 	assert.Error(t, err)

@@ -9,6 +9,8 @@ import (
 	"gorm.io/gorm/clause"
 
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // maxFolders is how deeply folders are nested.
@@ -88,7 +90,7 @@ func taken(err error) error {
 
 // MakeFolderIn makes a folder in another one, 0 for the top. Those see it who see that one.
 func (d *Desk) MakeFolderIn(ctx context.Context, person, in uint, name string) (*Folder, error) {
-	if err := d.may(ctx, person, ActFolder, nil); err != nil {
+	if err := d.may(ctx, person, people.ActFolder, nil); err != nil {
 		return nil, err
 	}
 	name, err := folderName(name)
@@ -109,7 +111,7 @@ func (d *Desk) MakeFolderIn(ctx context.Context, person, in uint, name string) (
 	if err := taken(err); err != nil {
 		return nil, err
 	}
-	d.note(ctx, Record{PersonID: person, What: "folder", Detail: "“" + f.Name + "” created"})
+	d.Note(ctx, people.Record{PersonID: person, What: "folder", Detail: "“" + f.Name + "” created"})
 	return f, nil
 }
 
@@ -154,7 +156,7 @@ func (d *Desk) EnsurePath(ctx context.Context, person, from uint, names []string
 
 // mine gives a folder that a person may rename, move or remove.
 func (d *Desk) mine(ctx context.Context, person, id uint) (*FolderView, error) {
-	if err := d.may(ctx, person, ActFolder, nil); err != nil {
+	if err := d.may(ctx, person, people.ActFolder, nil); err != nil {
 		return nil, err
 	}
 	f, err := d.Folder(ctx, person, id)
@@ -162,10 +164,10 @@ func (d *Desk) mine(ctx context.Context, person, id uint) (*FolderView, error) {
 		return nil, err
 	}
 	if f.ID == 0 {
-		return nil, ErrMissing
+		return nil, store.ErrMissing
 	}
 	if !f.Mine {
-		return nil, &Forbidden{"only an administrator or the folder’s owner can change it"}
+		return nil, &people.Forbidden{Sentence: "only an administrator or the folder’s owner can change it"}
 	}
 	return f, nil
 }
@@ -182,7 +184,7 @@ func (d *Desk) RenameFolder(ctx context.Context, person, id uint, name string) (
 	if err := taken(d.db.WithContext(ctx).Model(&Folder{ID: id}).Update("name", name).Error); err != nil {
 		return nil, err
 	}
-	d.note(ctx, Record{PersonID: person, What: "folder", Detail: "“" + f.Name + "” renamed to “" + name + "”"})
+	d.Note(ctx, people.Record{PersonID: person, What: "folder", Detail: "“" + f.Name + "” renamed to “" + name + "”"})
 	f.Folder.Name = name
 	return &f.Folder, nil
 }
@@ -219,7 +221,7 @@ func (d *Desk) MoveFolder(ctx context.Context, person, id, to uint) (*Folder, er
 	if up != nil {
 		where = "into “" + up.Name + "”"
 	}
-	d.note(ctx, Record{PersonID: person, What: "folder", Detail: "“" + f.Name + "” moved " + where})
+	d.Note(ctx, people.Record{PersonID: person, What: "folder", Detail: "“" + f.Name + "” moved " + where})
 	return &f.Folder, nil
 }
 
@@ -269,6 +271,6 @@ func (d *Desk) RemoveFolder(ctx context.Context, person, id uint) (*Folder, erro
 	if err != nil {
 		return nil, err
 	}
-	d.note(ctx, Record{PersonID: person, What: "folder", Detail: "“" + f.Name + "” removed"})
+	d.Note(ctx, people.Record{PersonID: person, What: "folder", Detail: "“" + f.Name + "” removed"})
 	return &f.Folder, nil
 }

@@ -12,6 +12,7 @@ import (
 	"glenrain/core/intake"
 	"glenrain/core/intake/pack"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 	"glenrain/desk/store"
 	"glenrain/porter"
 )
@@ -70,7 +71,7 @@ func (d *Desk) arriveEach(ctx context.Context, a Arrival, in *store.Incoming, di
 	}
 	kind := intake.Find(ctx, a.Name, in, in.Size)
 	if kind == intake.Zip {
-		if err := d.may(ctx, a.Person, ActAdd, nil); err != nil {
+		if err := d.may(ctx, a.Person, people.ActAdd, nil); err != nil {
 			return err
 		}
 		return d.unpack(ctx, a, in, kind, u, each)
@@ -207,7 +208,7 @@ func packSentence(err error) string {
 
 // same gives a document that was there before on the same bytes, and that the person sees.
 func (d *Desk) same(ctx context.Context, person uint, row *Document) (*Document, error) {
-	in, args, err := d.scoped(ctx, person, "documents")
+	in, args, err := d.Scoped(ctx, person, "documents")
 	if err != nil {
 		return nil, err
 	}
@@ -224,7 +225,7 @@ func (d *Desk) same(ctx context.Context, person uint, row *Document) (*Document,
 func (d *Desk) Again(ctx context.Context, person, id uint, o intake.Options, request string) (*Document, error) {
 	row, err := d.row(ctx, id)
 	if err == nil {
-		err = d.may(ctx, person, ActChange, row)
+		err = d.may(ctx, person, people.ActChange, row)
 	}
 	if err != nil {
 		return nil, err

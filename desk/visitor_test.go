@@ -11,19 +11,21 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/people"
+	"glenrain/desk/store"
 )
 
 // callers are visitors who are no people of the house: a gate of their own.
-type callers map[uint]*Guest
+type callers map[uint]*people.Guest
 
-func (c callers) Visitor(_ context.Context, id uint) (Visitor, error) {
+func (c callers) Visitor(_ context.Context, id uint) (people.Visitor, error) {
 	if g := c[id]; g != nil {
 		return g, nil
 	}
-	return nil, ErrNobody
+	return nil, people.ErrNobody
 }
 
-func (c callers) Names(context.Context) (map[uint]string, error) {
+func (c callers) People(context.Context) (map[uint]string, error) {
 	out := map[uint]string{}
 	for id, g := range c {
 		out[id] = g.Name
@@ -33,7 +35,7 @@ func (c callers) Names(context.Context) (map[uint]string, error) {
 
 // A visitor who is no person looks at one document as it is now, and marks text in it; trail and record have their name; nothing else of the house is there for them.
 func TestVisitorIsNoPerson(t *testing.T) {
-	const fen, past, stray = FirstGuest + 7, FirstGuest + 8, FirstGuest + 9
+	const fen, past, stray = people.FirstGuest + 7, people.FirstGuest + 8, people.FirstGuest + 9
 	guests := callers{}
 	d, err := Open(t.TempDir(), Options{PDFiumCache: raster.CacheForTests(), Guests: guests})
 	require.NoError(t, err)
@@ -42,9 +44,9 @@ func TestVisitorIsNoPerson(t *testing.T) {
 	_, err = d.AddPerson(ctx, "Isla Merrow", "isla", password)
 	require.NoError(t, err)
 	mine, other := bring(t, d, "Dredging plan.pdf", pdftest.Text(3)), bring(t, d, "Berth dues.pdf", pdftest.Text(3))
-	guests[fen] = &Guest{Name: "Fen Aldous, Saltmarsh Surveys", Document: mine.ID, Acts: []Act{ActLook, ActComment, ActChange, ActAdminister}}
-	guests[past] = &Guest{Name: "Ewan Tarbet", Document: mine.ID, Acts: []Act{ActLook}, Until: time.Now().Add(-time.Hour)}
-	guests[3] = &Guest{Name: "Under a person’s id", Document: mine.ID, Acts: []Act{ActLook}}
+	guests[fen] = &people.Guest{Name: "Fen Aldous, Saltmarsh Surveys", Document: mine.ID, Acts: []people.Act{people.ActLook, people.ActComment, people.ActChange, people.ActAdminister}}
+	guests[past] = &people.Guest{Name: "Ewan Tarbet", Document: mine.ID, Acts: []people.Act{people.ActLook}, Until: time.Now().Add(-time.Hour)}
+	guests[3] = &people.Guest{Name: "Under a person’s id", Document: mine.ID, Acts: []people.Act{people.ActLook}}
 	mustDo(t, d, mine.ID, "rotate", `{"pages":["0.1"],"by":90}`)
 
 	head, err := d.Look(ctx, fen, mine.ID)
@@ -69,7 +71,7 @@ func TestVisitorIsNoPerson(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Fen Aldous, Saltmarsh Surveys", names[out.Step.PersonID])
 	assert.Equal(t, "Isla Merrow", names[1])
-	lines, err := d.Records(ctx, 1, RecordQuery{What: "changed", Most: 9})
+	lines, err := d.Records(ctx, 1, people.RecordQuery{What: "changed", Most: 9})
 	require.NoError(t, err)
 	require.NotEmpty(t, lines)
 	assert.Equal(t, "Fen Aldous, Saltmarsh Surveys", lines[0].Who)
@@ -77,36 +79,36 @@ func TestVisitorIsNoPerson(t *testing.T) {
 	require.NoError(t, err, "their own mark")
 
 	_, err = change("rotate", `{"pages":["0.1"],"by":90}`)
-	refuses[*Forbidden](t, err, "you can’t do this")
+	refuses[*people.Forbidden](t, err, "you can’t do this")
 	_, err = d.Undo(ctx, mine.ID, undone.Snapshot.State.ID, fen)
-	refuses[*Forbidden](t, err, "you can’t do this")
+	refuses[*people.Forbidden](t, err, "you can’t do this")
 	for what, err := range map[string]error{
 		"another document": errOf(d.Look(ctx, fen, other.ID)),
 		"its row":          errOf(d.Document(ctx, fen, other.ID)),
 		"its picture":      errOf(d.Picture(ctx, fen, other.ID, step.Key{Ordinal: 1}, 0, 60, 60)),
 		"an earlier page":  errOf(d.Picture(ctx, fen, mine.ID, step.Key{Ordinal: 1}, 0, 60, 60)),
 	} {
-		assert.ErrorIs(t, err, ErrMissing, what)
+		assert.ErrorIs(t, err, store.ErrMissing, what)
 	}
 	_, _, arrival := d.Against(ctx, fen, mine.ID, "arrival")
 	_, _, original := d.OpenOriginal(ctx, fen, mine.ID)
 	for what, err := range map[string]error{
 		"an earlier version": errOf(d.LookAt(ctx, fen, mine.HeadID)), "compared with it": arrival, "the file as it came": original,
 		"a step": errOf(d.StepOf(ctx, fen, mine.ID, out.Step.ID)), "a step, before and after": errOf(d.BeforeAfter(ctx, fen, mine.ID, out.Step.ID)),
-		"adding": d.May(ctx, fen, ActAdd, 0), "administering": d.May(ctx, fen, ActAdminister, 0), "deleting": d.Bin(ctx, fen, []uint{mine.ID}),
+		"adding": d.May(ctx, fen, people.ActAdd, 0), "administering": d.May(ctx, fen, people.ActAdminister, 0), "deleting": d.Bin(ctx, fen, []uint{mine.ID}),
 	} {
-		var no *Forbidden
+		var no *people.Forbidden
 		assert.ErrorAs(t, err, &no, what)
 	}
-	assert.ErrorIs(t, errOf(d.Folders(ctx, fen)), ErrNobody)
+	assert.ErrorIs(t, errOf(d.Folders(ctx, fen)), people.ErrNobody)
 	require.NoError(t, d.Begin(ctx, "a token", fen, "a browser"))
-	assert.ErrorIs(t, errOf(d.Whose(ctx, "a token")), ErrNobody, "no session of people")
+	assert.ErrorIs(t, errOf(d.Whose(ctx, "a token")), people.ErrNobody, "no session of people")
 	for _, id := range []uint{past, stray, 3} {
-		assert.ErrorIs(t, errOf(d.Look(ctx, id, mine.ID)), ErrNobody, id)
+		assert.ErrorIs(t, errOf(d.Look(ctx, id, mine.ID)), people.ErrNobody, id)
 	}
 	require.NoError(t, d.Bin(ctx, 1, []uint{mine.ID}))
-	assert.ErrorIs(t, errOf(d.Look(ctx, fen, mine.ID)), ErrMissing)
-	assert.ErrorIs(t, errOf(d.Document(ctx, fen, mine.ID)), ErrMissing)
+	assert.ErrorIs(t, errOf(d.Look(ctx, fen, mine.ID)), store.ErrMissing)
+	assert.ErrorIs(t, errOf(d.Document(ctx, fen, mine.ID)), store.ErrMissing)
 }
 
 func errOf[T any](_ T, err error) error { return err }

@@ -11,6 +11,7 @@ import (
 
 	"glenrain/core/spelling"
 	"glenrain/core/step"
+	"glenrain/desk/people"
 )
 
 // LearnedWord is a word of the house: it is right, though no dictionary has it.
@@ -35,7 +36,7 @@ type learned struct {
 
 // LearnWord keeps a word as one of the house's: without the punctuation around it.
 func (d *Desk) LearnWord(ctx context.Context, person uint, word string) (string, error) {
-	if err := d.may(ctx, person, ActAdd, nil); err != nil {
+	if err := d.may(ctx, person, people.ActAdd, nil); err != nil {
 		return "", err
 	}
 	w := spelling.Core(strings.TrimSpace(word))
@@ -59,7 +60,7 @@ func (d *Desk) LearnWord(ctx context.Context, person uint, word string) (string,
 
 // ForgetWord takes a word out of those of the house.
 func (d *Desk) ForgetWord(ctx context.Context, person, id uint) error {
-	if err := d.may(ctx, person, ActAdd, nil); err != nil {
+	if err := d.may(ctx, person, people.ActAdd, nil); err != nil {
 		return err
 	}
 	err := d.db.WithContext(ctx).Delete(&LearnedWord{}, id).Error

@@ -5,6 +5,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"glenrain/desk/people"
 )
 
 // Words of the office are kept without what stands around them, each once, and known at once; readers teach none.
@@ -26,7 +28,7 @@ func TestLearnWord(t *testing.T) {
 		_, err := d.LearnWord(ctx, 1, no)
 		assert.ErrorContains(t, err, "can’t be added to the dictionary", no)
 	}
-	rona, err := d.AddPersonAs(ctx, Reader, "Rona Skerry", "rona", "neap tides too")
+	rona, err := d.AddPersonAs(ctx, people.Reader, "Rona Skerry", "rona", "neap tides too")
 	require.NoError(t, err)
 	_, err = d.LearnWord(ctx, rona.ID, "Quill")
 	assert.Error(t, err)

@@ -9,6 +9,8 @@ import (
 	"slices"
 	"sync"
 	"time"
+
+	"glenrain/desk/store"
 )
 
 // Work is something that takes long and goes on in the background: it can be looked
@@ -251,7 +253,7 @@ func (d *Desk) Work(id uint) (*Work, error) {
 	if w, ok := d.work.byID[id]; ok {
 		return w, nil
 	}
-	return nil, ErrMissing
+	return nil, store.ErrMissing
 }
 
 // doing gives the work that does some work on many documents now; nil where none does.

@@ -7,6 +7,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"glenrain/desk/store"
 )
 
 // Work that runs is known and can be cancelled, however much was begun since; what has ended long ago is not, nor are scans of it.
@@ -26,7 +28,7 @@ func TestRunningWorkIsKept(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, WorkRunning, w.Look().State)
 	_, err = d.Work(short.ID)
-	assert.ErrorIs(t, err, ErrMissing)
+	assert.ErrorIs(t, err, store.ErrMissing)
 	assert.LessOrEqual(t, len(d.work.byID), keptWork+1)
 	d.scans.trim(d)
 	assert.Len(t, d.scans.byID, 1)

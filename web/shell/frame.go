@@ -140,7 +140,7 @@ func (s *Server) deskPage(place string) station.Handler {
 		if err != nil {
 			return err
 		}
-		s.desk.Opened(r.Context(), station.Person(r).ID, &snap.Document)
+		s.desk.Opened(r.Context(), station.Person(r).ID, snap.Document.ID, snap.Document.Name)
 		return s.show(w, r, station.Shown{Snapshot: snap, Place: place, Page: r.FormValue("page")})
 	}
 }

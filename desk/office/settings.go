@@ -1,4 +1,5 @@
-package desk
+// Package office keeps the settings of the office: values by key, and secrets, which are encrypted.
+package office
 
 import (
 	"context"
@@ -10,13 +11,13 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
-	"path/filepath"
 	"time"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"glenrain/core/step"
+	"glenrain/desk/people"
 )
 
 // Setting is one of the office's settings: a value under a key of the capability that it belongs to, "office.name".
@@ -28,6 +29,19 @@ type Setting struct {
 	At       time.Time
 }
 
+// Settings are the settings of the office.
+type Settings struct {
+	db      *gorm.DB
+	gate    *people.Register
+	now     func() time.Time
+	keyFile string // with what secrets are encrypted
+}
+
+// NewSettings gives the settings in a database. keyFile has the key of secrets; it is made where there is none.
+func NewSettings(db *gorm.DB, gate *people.Register, now func() time.Time, keyFile string) *Settings {
+	return &Settings{db, gate, now, keyFile}
+}
+
 // OfficeName is the key of the name of the office, as it is shown at the top.
 const OfficeName = "office.name"
 
@@ -35,8 +49,8 @@ const OfficeName = "office.name"
 const longest = 64 << 10
 
 // Setting reads a setting into v; it gives false, and leaves v as it is, where there is none. A sealed one is refused: see Unseal.
-func (d *Desk) Setting(ctx context.Context, key string, v any) (bool, error) {
-	s, err := setting(d.db.WithContext(ctx), key)
+func (d *Settings) Setting(ctx context.Context, key string, v any) (bool, error) {
+	s, err := Find(d.db.WithContext(ctx), key)
 	if err != nil || s == nil {
 		return false, err
 	}
@@ -46,7 +60,8 @@ func (d *Desk) Setting(ctx context.Context, key string, v any) (bool, error) {
 	return true, json.Unmarshal(s.Value, v)
 }
 
-func setting(tx *gorm.DB, key string) (*Setting, error) {
+// Find reads the row of a setting, within a transaction where its value is to be changed by what it was; nil where there is none.
+func Find(tx *gorm.DB, key string) (*Setting, error) {
 	var rows []Setting
 	if err := tx.Limit(1).Find(&rows, "key = ?", key).Error; err != nil || len(rows) == 0 {
 		return nil, err
@@ -55,7 +70,7 @@ func setting(tx *gorm.DB, key string) (*Setting, error) {
 }
 
 // Set sets a setting; only an administrator may. label says in the activity log what was set.
-func (d *Desk) Set(ctx context.Context, person uint, key, label string, v any) error {
+func (d *Settings) Set(ctx context.Context, person uint, key, label string, v any) error {
 	value, err := json.Marshal(v)
 	if err != nil {
 		return err
@@ -64,7 +79,7 @@ func (d *Desk) Set(ctx context.Context, person uint, key, label string, v any) e
 }
 
 // Seal sets a setting that is a secret: it is kept encrypted (AES-256-GCM), with a key that is in no backup.
-func (d *Desk) Seal(ctx context.Context, person uint, key, label, secret string) error {
+func (d *Settings) Seal(ctx context.Context, person uint, key, label, secret string) error {
 	box, err := d.sealing(true)
 	if err != nil {
 		return err
@@ -74,8 +89,8 @@ func (d *Desk) Seal(ctx context.Context, person uint, key, label, secret string)
 	return d.set(ctx, person, label, &Setting{Key: key, Sealed: true, Value: box.Seal(nonce, nonce, []byte(secret), []byte(key))})
 }
 
-func (d *Desk) set(ctx context.Context, person uint, label string, s *Setting) error {
-	if err := d.may(ctx, person, ActAdminister, nil); err != nil {
+func (d *Settings) set(ctx context.Context, person uint, label string, s *Setting) error {
+	if err := d.gate.Admits(ctx, person, people.ActAdminister); err != nil {
 		return err
 	}
 	if len(s.Value) > longest {
@@ -86,7 +101,7 @@ func (d *Desk) set(ctx context.Context, person uint, label string, s *Setting) e
 		if err := tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(s).Error; err != nil {
 			return err
 		}
-		return d.noteIn(ctx, tx, Record{PersonID: person, What: "house", Detail: label})
+		return d.gate.NoteIn(ctx, tx, people.Record{PersonID: person, What: "house", Detail: label})
 	})
 }
 
@@ -94,8 +109,8 @@ func (d *Desk) set(ctx context.Context, person uint, label string, s *Setting) e
 var ErrUnsealed = errors.New("this secret can’t be read here, because its key is missing: enter it again")
 
 // Unseal reads a sealed setting; it gives false where there is none.
-func (d *Desk) Unseal(ctx context.Context, key string) (secret string, ok bool, err error) {
-	s, err := setting(d.db.WithContext(ctx), key)
+func (d *Settings) Unseal(ctx context.Context, key string) (secret string, ok bool, err error) {
+	s, err := Find(d.db.WithContext(ctx), key)
 	if err != nil || s == nil || !s.Sealed {
 		return "", false, err
 	}
@@ -114,15 +129,9 @@ func (d *Desk) Unseal(ctx context.Context, key string) (secret string, ok bool, 
 	return string(plain), true, nil
 }
 
-// sealKeyName is the key's file, where Options.SealKey names none. Backups do not have it.
-const sealKeyName = "seal.key"
-
 // sealing gives what encrypts secrets; with make, the key is made where there is none.
-func (d *Desk) sealing(make bool) (cipher.AEAD, error) {
-	path := d.sealKey
-	if path == "" {
-		path = filepath.Join(d.dir, sealKeyName)
-	}
+func (d *Settings) sealing(make bool) (cipher.AEAD, error) {
+	path := d.keyFile
 	key, err := os.ReadFile(path)
 	if errors.Is(err, fs.ErrNotExist) && make {
 		key = newKey()
@@ -150,57 +159,4 @@ func newKey() []byte {
 	key := make([]byte, 32)
 	_, _ = rand.Read(key) // never fails
 	return key
-}
-
-// Range is a range of numbers of the office: file numbers, codes.
-type Range struct {
-	Next   int    `json:"next"`
-	Before string `json:"before,omitempty"` // what is written before each
-	Digits int    `json:"digits,omitempty"` // at least so many, with noughts before them
-}
-
-// Number writes the next number.
-func (r Range) Number() string {
-	return fmt.Sprintf("%s%0*d", r.Before, max(1, min(r.Digits, 20)), r.Next)
-}
-
-// errTaken: somebody else took the number meanwhile.
-var errTaken = errors.New("someone else took the number first")
-
-// mostTaken is how often a number is tried for that others take meanwhile.
-const mostTaken = 20
-
-// DoNumbered does a step that takes the next number of a range. The number is taken within the transaction that stores the step: where the step fails
-// it is free, and no two steps have the same. params makes the step's parameters of it.
-func (d *Desk) DoNumbered(ctx context.Context, c Change, key string, params func(number string) (json.RawMessage, error)) (*Outcome, error) {
-	for range mostTaken {
-		was, err := setting(d.db.WithContext(ctx), key)
-		if err != nil {
-			return nil, err
-		}
-		var r Range
-		if was == nil || was.Sealed || json.Unmarshal(was.Value, &r) != nil {
-			return nil, step.Refuse("there is no range of numbers “%s”: an administrator must set it first", key)
-		}
-		if c.Params, err = params(r.Number()); err != nil {
-			return nil, err
-		}
-		r.Next++
-		next, err := json.Marshal(r)
-		if err != nil {
-			return nil, err
-		}
-		c.with = func(tx *gorm.DB) error {
-			res := tx.Model(&Setting{}).Where("key = ? and value = ?", key, was.Value).Update("value", next)
-			if res.Error == nil && res.RowsAffected == 0 {
-				return errTaken
-			}
-			return res.Error
-		}
-		out, err := d.Do(ctx, c)
-		if !errors.Is(err, errTaken) {
-			return out, err
-		}
-	}
-	return nil, step.Refuse("other people took every number that was tried: try again")
 }

@@ -1,4 +1,4 @@
-package desk
+package people
 
 import (
 	"context"
@@ -15,7 +15,7 @@ import (
 
 // AtMachine is the people of a data folder, for whoever has the machine. A server may work on the folder meanwhile.
 type AtMachine struct {
-	d    *Desk
+	d    *Register
 	done func() error
 }
 
@@ -29,7 +29,7 @@ func OpenPeople(dir string) (*AtMachine, error) {
 	if err != nil {
 		return nil, err
 	}
-	d := &Desk{db: db, now: time.Now, log: slog.New(slog.DiscardHandler)}
+	d := NewRegister(db, slog.New(slog.DiscardHandler), time.Now, nil)
 	if !db.Migrator().HasTable(&Record{}) {
 		_ = done()
 		return nil, step.Refuse("this data folder is of an earlier version: start the server on it once")
@@ -50,7 +50,7 @@ func (m *AtMachine) List(ctx context.Context) ([]PersonView, error) {
 	for i, p := range rows {
 		out[i] = PersonView{Person: p}
 		var n int64
-		if err := m.d.db.WithContext(ctx).Model(&Document{}).Where("owner_id = ?", p.ID).Count(&n).Error; err != nil {
+		if err := m.d.db.WithContext(ctx).Table("documents").Where("owner_id = ?", p.ID).Count(&n).Error; err != nil {
 			return nil, err
 		}
 		out[i].Documents = int(n)

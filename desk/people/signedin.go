@@ -1,4 +1,4 @@
-package desk
+package people
 
 import (
 	"context"
@@ -10,7 +10,9 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
+	"glenrain/core/naming"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // SignedIn is a browser in which somebody is signed in: by the hash of its session's token.
@@ -40,13 +42,13 @@ const (
 )
 
 // Begin notes that a person is signed in with a session.
-func (d *Desk) Begin(ctx context.Context, token string, person uint, browser string) error {
+func (d *Register) Begin(ctx context.Context, token string, person uint, browser string) error {
 	now := d.now()
-	s := SignedIn{Hash: tokenHash(token), Number: newToken()[:12], PersonID: person, Browser: browserName(browser), Address: addressOf(ctx), At: now, SeenAt: now, Expiry: now.Add(Longest)}
+	s := SignedIn{Hash: tokenHash(token), Number: NewToken()[:12], PersonID: person, Browser: browserName(browser), Address: addressOf(ctx), At: now, SeenAt: now, Expiry: now.Add(Longest)}
 	if err := d.db.WithContext(ctx).Save(&s).Error; err != nil {
 		return err
 	}
-	d.note(ctx, Record{PersonID: person, What: "signed in", Detail: s.Browser})
+	d.Note(ctx, Record{PersonID: person, What: "signed in", Detail: s.Browser})
 	return nil
 }
 
@@ -54,7 +56,7 @@ func (d *Desk) Begin(ctx context.Context, token string, person uint, browser str
 const seenEvery = 5 * time.Minute
 
 // Whose gives the person who is signed in with a session; ErrNobody where it has ended.
-func (d *Desk) Whose(ctx context.Context, token string) (*Person, error) {
+func (d *Register) Whose(ctx context.Context, token string) (*Person, error) {
 	if token == "" {
 		return nil, ErrNobody
 	}
@@ -68,12 +70,12 @@ func (d *Desk) Whose(ctx context.Context, token string) (*Person, error) {
 		return nil, err
 	}
 	p, err := d.Person(ctx, s.PersonID)
-	if errors.Is(err, ErrMissing) {
+	if errors.Is(err, store.ErrMissing) {
 		return nil, ErrNobody
 	}
 	if err == nil && now.Sub(s.SeenAt) > seenEvery {
 		err = d.db.WithContext(ctx).Model(&SignedIn{}).Where("hash = ?", s.Hash).Updates(map[string]any{"seen_at": now, "address": addressOf(ctx)}).Error
-		if NoSpace(err) { // who is signed in can still look at what is there
+		if store.NoSpace(err) { // who is signed in can still look at what is there
 			err = nil
 		}
 	}
@@ -81,7 +83,7 @@ func (d *Desk) Whose(ctx context.Context, token string) (*Person, error) {
 }
 
 // Leave ends a session.
-func (d *Desk) Leave(ctx context.Context, token string) error {
+func (d *Register) Leave(ctx context.Context, token string) error {
 	p, err := d.Whose(ctx, token)
 	if err != nil {
 		return nil // it has ended
@@ -89,7 +91,7 @@ func (d *Desk) Leave(ctx context.Context, token string) error {
 	if err := d.db.WithContext(ctx).Delete(&SignedIn{}, "hash = ?", tokenHash(token)).Error; err != nil {
 		return err
 	}
-	d.note(ctx, Record{PersonID: p.ID, What: "signed out"})
+	d.Note(ctx, Record{PersonID: p.ID, What: "signed out"})
 	return nil
 }
 
@@ -100,9 +102,9 @@ type SessionView struct {
 }
 
 // SessionsOf lists where a person is signed in, newest first: for themselves, or for an administrator. token is that of who asks.
-func (d *Desk) SessionsOf(ctx context.Context, person, of uint, token string) ([]SessionView, error) {
+func (d *Register) SessionsOf(ctx context.Context, person, of uint, token string) ([]SessionView, error) {
 	if person != of {
-		if err := d.may(ctx, person, ActAdminister, nil); err != nil {
+		if err := d.Admits(ctx, person, ActAdminister); err != nil {
 			return nil, err
 		}
 	}
@@ -119,18 +121,18 @@ func (d *Desk) SessionsOf(ctx context.Context, person, of uint, token string) ([
 }
 
 // EndSession ends a session of a person, by its number; all of them but that of token if number is empty.
-func (d *Desk) EndSession(ctx context.Context, person, of uint, number, token string) error {
+func (d *Register) EndSession(ctx context.Context, person, of uint, number, token string) error {
 	if person != of {
-		if err := d.may(ctx, person, ActAdminister, nil); err != nil {
+		if err := d.Admits(ctx, person, ActAdminister); err != nil {
 			return err
 		}
 	}
-	who := d.nameOf(ctx, of)
+	who := d.NameOf(ctx, of)
 	if number == "" {
 		if err := d.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error { return endAll(tx, of, token) }); err != nil {
 			return err
 		}
-		d.note(ctx, Record{PersonID: person, What: "sessions", Detail: "all others of " + who + " ended"})
+		d.Note(ctx, Record{PersonID: person, What: "sessions", Detail: "all others of " + who + " ended"})
 		return nil
 	}
 	res := d.db.WithContext(ctx).Delete(&SignedIn{}, "person_id = ? and number = ?", of, number)
@@ -138,9 +140,9 @@ func (d *Desk) EndSession(ctx context.Context, person, of uint, number, token st
 		return res.Error
 	}
 	if res.RowsAffected == 0 {
-		return ErrMissing
+		return store.ErrMissing
 	}
-	d.note(ctx, Record{PersonID: person, What: "sessions", Detail: "one of " + who + " ended"})
+	d.Note(ctx, Record{PersonID: person, What: "sessions", Detail: "one of " + who + " ended"})
 	return nil
 }
 
@@ -156,7 +158,7 @@ func endAll(tx *gorm.DB, person uint, but string) error {
 }
 
 // SetPassword changes a person's own password, and ends their other sessions.
-func (d *Desk) SetPassword(ctx context.Context, person uint, was, password, token string) error {
+func (d *Register) SetPassword(ctx context.Context, person uint, was, password, token string) error {
 	p, err := d.Person(ctx, person)
 	if err != nil {
 		return ErrNobody
@@ -189,14 +191,14 @@ func (d *Desk) SetPassword(ctx context.Context, person uint, was, password, toke
 	})
 	d.personChanged(person)
 	if err == nil {
-		d.note(ctx, Record{PersonID: person, What: "password", Detail: "changed; other sessions ended"})
+		d.Note(ctx, Record{PersonID: person, What: "password", Detail: "changed; other sessions ended"})
 	}
 	return err
 }
 
 // SetRole gives a person a role. The last administrator stays one.
-func (d *Desk) SetRole(ctx context.Context, person, of uint, role Role) error {
-	if err := d.may(ctx, person, ActAdminister, nil); err != nil {
+func (d *Register) SetRole(ctx context.Context, person, of uint, role Role) error {
+	if err := d.Admits(ctx, person, ActAdminister); err != nil {
 		return err
 	}
 	if !validRole(role) {
@@ -216,7 +218,7 @@ func (d *Desk) SetRole(ctx context.Context, person, of uint, role Role) error {
 	})
 	d.personChanged(of)
 	if err == nil {
-		d.note(ctx, Record{PersonID: person, What: "role", Detail: p.Name + " is " + string(role) + ", was " + string(p.Role)})
+		d.Note(ctx, Record{PersonID: person, What: "role", Detail: p.Name + " is " + string(role) + ", was " + string(p.Role)})
 	}
 	return err
 }
@@ -234,8 +236,8 @@ func anotherAdministrator(tx *gorm.DB, but uint) error {
 
 // RemovePerson ends a person's being here: they can't sign in any more, and their documents pass to somebody. Their name stays in trails and in
 // the record.
-func (d *Desk) RemovePerson(ctx context.Context, person, of, to uint) error {
-	if err := d.may(ctx, person, ActAdminister, nil); err != nil {
+func (d *Register) RemovePerson(ctx context.Context, person, of, to uint) error {
+	if err := d.Admits(ctx, person, ActAdminister); err != nil {
 		return err
 	}
 	if person == of {
@@ -255,7 +257,7 @@ func (d *Desk) RemovePerson(ctx context.Context, person, of, to uint) error {
 		}
 		now := d.now()
 		// The name to sign in with is free again.
-		if err := tx.Model(&Person{ID: of}).Updates(map[string]any{"removed_at": now, "hash": "", "sign_in": p.SignIn + " " + newToken()[:8]}).Error; err != nil {
+		if err := tx.Model(&Person{ID: of}).Updates(map[string]any{"removed_at": now, "hash": "", "sign_in": p.SignIn + " " + NewToken()[:8]}).Error; err != nil {
 			return err
 		}
 		if err := endAll(tx, of, ""); err != nil {
@@ -273,19 +275,14 @@ func (d *Desk) RemovePerson(ctx context.Context, person, of, to uint) error {
 				return err
 			}
 		}
-		for _, rows := range []any{&FolderPerson{}, &PassedOn{}, &Choice{}, &Invite{}} {
-			if err := tx.Delete(rows, "person_id = ?", of).Error; err != nil {
+		for _, table := range []string{"folder_people", "passed_ons", "choices", "invites"} {
+			if err := tx.Exec("DELETE FROM "+table+" WHERE person_id = ?", of).Error; err != nil {
 				return err
 			}
 		}
-		return d.noteIn(ctx, tx, Record{PersonID: person, What: "removed person", Detail: p.Name + "; their documents pass to " + heir.Name})
+		return d.NoteIn(ctx, tx, Record{PersonID: person, What: "removed person", Detail: p.Name + "; their documents pass to " + heir.Name})
 	})
 	d.personChanged(of)
-	d.mu.Lock()
-	for _, l := range d.live { // rows in snapshots are read again
-		l.snap = nil
-	}
-	d.mu.Unlock()
 	return err
 }
 
@@ -298,8 +295,8 @@ type PersonView struct {
 }
 
 // AllPeople lists the people of the house for an administrator, by name.
-func (d *Desk) AllPeople(ctx context.Context, person uint) ([]PersonView, error) {
-	if err := d.may(ctx, person, ActAdminister, nil); err != nil {
+func (d *Register) AllPeople(ctx context.Context, person uint) ([]PersonView, error) {
+	if err := d.Admits(ctx, person, ActAdminister); err != nil {
 		return nil, err
 	}
 	var rows []Person
@@ -315,7 +312,7 @@ func (d *Desk) AllPeople(ctx context.Context, person uint) ([]PersonView, error)
 		OwnerID uint
 		N       int
 	}
-	if err := d.db.WithContext(ctx).Model(&Document{}).Select("owner_id, count(*) AS n").Group("owner_id").Scan(&own).Error; err != nil {
+	if err := d.db.WithContext(ctx).Table("documents").Select("owner_id, count(*) AS n").Group("owner_id").Scan(&own).Error; err != nil {
 		return nil, err
 	}
 	out := make([]PersonView, len(rows))
@@ -339,13 +336,13 @@ func (d *Desk) AllPeople(ctx context.Context, person uint) ([]PersonView, error)
 }
 
 // Others lists the names of those who may sign in, but one, for choosing somebody.
-func (d *Desk) Others(ctx context.Context, but uint) ([]Person, error) {
+func (d *Register) Others(ctx context.Context, but uint) ([]Person, error) {
 	var out []Person
 	return out, d.db.WithContext(ctx).Omit("hash").Order("name collate nocase").Find(&out, "removed_at is null and id <> ?", but).Error
 }
 
 // KnownDevice reports whether a person signed in before with the browser that keeps a token.
-func (d *Desk) knownDevice(ctx context.Context, token, signIn string) (uint, error) {
+func (d *Register) knownDevice(ctx context.Context, token, signIn string) (uint, error) {
 	if token == "" {
 		return 0, nil
 	}
@@ -362,15 +359,15 @@ func (d *Desk) knownDevice(ctx context.Context, token, signIn string) (uint, err
 const Remembered = 180 * 24 * time.Hour
 
 // NewDevice makes a token for a browser that has none.
-func (d *Desk) NewDevice() string { return newToken() }
+func (d *Register) NewDevice() string { return NewToken() }
 
 // Remember notes that a person signed in with the browser that keeps a token.
-func (d *Desk) Remember(ctx context.Context, token string, person uint) error {
+func (d *Register) Remember(ctx context.Context, token string, person uint) error {
 	return d.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&Device{tokenHash(token), person, d.now()}).Error
 }
 
 // Enter is SignIn for a visitor: with throttling by account and by address, and lines of the record. device is the token that the browser keeps.
-func (d *Desk) Enter(ctx context.Context, signIn, password, device string) (*Person, error) {
+func (d *Register) Enter(ctx context.Context, signIn, password, device string) (*Person, error) {
 	signIn = strings.ToLower(strings.TrimSpace(clip(signIn, 200)))
 	known, err := d.knownDevice(ctx, device, signIn)
 	if err != nil {
@@ -382,7 +379,7 @@ func (d *Desk) Enter(ctx context.Context, signIn, password, device string) (*Per
 	}
 	if err := d.guesses.check(d.now(), keys...); err != nil {
 		if d.guesses.first(keys...) { // one line for each quarter of an hour, however often they try
-			d.note(ctx, Record{Who: d.triedAs(ctx, signIn), What: "sign-in failed", Detail: "held up: too many tries"})
+			d.Note(ctx, Record{Who: d.triedAs(ctx, signIn), What: "sign-in failed", Detail: "held up: too many tries"})
 		}
 		return nil, err
 	}
@@ -391,7 +388,7 @@ func (d *Desk) Enter(ctx context.Context, signIn, password, device string) (*Per
 		d.guesses.failed(d.now(), keys...)
 		who := d.triedAs(ctx, signIn)
 		d.log.Warn("a sign-in failed", "name", who, "address", addressOf(ctx))
-		d.note(ctx, Record{Who: who, What: "sign-in failed"})
+		d.Note(ctx, Record{Who: who, What: "sign-in failed"})
 		if known != 0 && d.guesses.check(d.now(), keys...) != nil { // somebody else has the browser
 			err = errors.Join(err, d.db.WithContext(ctx).Delete(&Device{}, "hash = ?", tokenHash(device)).Error)
 		}
@@ -407,7 +404,7 @@ func (d *Desk) Enter(ctx context.Context, signIn, password, device string) (*Per
 }
 
 // triedAs gives the name that somebody tried to sign in with, if anybody does: else it may be a password in the wrong field.
-func (d *Desk) triedAs(ctx context.Context, signIn string) string {
+func (d *Register) triedAs(ctx context.Context, signIn string) string {
 	var n int64
 	if err := d.db.WithContext(ctx).Model(&Person{}).Where("sign_in = ? and removed_at is null", signIn).Count(&n).Error; err != nil || n == 0 {
 		return "an unknown name"
@@ -431,7 +428,7 @@ func browserName(agent string) string {
 	case has("Safari/"):
 		name = "Safari"
 	case !has("Mozilla/"):
-		return clip(harmless(agent), 40)
+		return clip(naming.Harmless(agent), 40)
 	}
 	for _, system := range []string{"Windows", "Android", "iPhone", "iPad", "Mac OS", "Linux"} {
 		if has(system) {

@@ -1,4 +1,4 @@
-package desk
+package people
 
 import (
 	"cmp"
@@ -12,6 +12,8 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/step"
+	"glenrain/desk/formerly"
+	"glenrain/desk/store"
 )
 
 // Record is a line of the record: who did what, when, and from where. Nothing on the screens changes one; the database refuses to.
@@ -41,6 +43,14 @@ func WhatName(what string) string { return cmp.Or(whatNames[what], what) }
 // Did is what the line tells, in people’s words.
 func (r *Record) Did() string { return WhatName(r.What) }
 
+// AfterFind puts details that are sentences of ours into today's words; others are names.
+func (r *Record) AfterFind(*gorm.DB) error {
+	if r.What == "changed" || r.What == "folder" || r.What == "house" {
+		r.Detail = formerly.Today(r.Detail)
+	}
+	return nil
+}
+
 type addressKey struct{}
 
 // From notes the address that a context's requests come from, for the record.
@@ -56,18 +66,18 @@ func addressOf(ctx context.Context) string {
 	return a
 }
 
-// note writes a line of the record for something that was done. It is done already: where the line can't be written, the log has it.
-func (d *Desk) note(ctx context.Context, r Record) {
-	if err := d.noteIn(ctx, d.db.WithContext(context.WithoutCancel(ctx)), r); err != nil {
+// Note writes a line of the record for something that was done. It is done already: where the line can't be written, the log has it.
+func (d *Register) Note(ctx context.Context, r Record) {
+	if err := d.NoteIn(ctx, d.db.WithContext(context.WithoutCancel(ctx)), r); err != nil {
 		d.log.Error("a line of the record could not be written", "what", r.What, "person", r.PersonID, "document", r.DocumentID, "err", err)
 	}
 }
 
-// noteIn is note within a transaction, with which it stands or falls.
-func (d *Desk) noteIn(ctx context.Context, tx *gorm.DB, r Record) error {
+// NoteIn is note within a transaction, with which it stands or falls.
+func (d *Register) NoteIn(ctx context.Context, tx *gorm.DB, r Record) error {
 	r.At, r.Address = d.now().UTC(), addressOf(ctx)
 	if r.Who == "" && r.PersonID >= FirstGuest {
-		names, err := d.gate.Names(ctx) // the invitation may be over by now
+		names, err := d.People(ctx) // the invitation may be over by now
 		if err != nil {
 			return err
 		}
@@ -99,9 +109,9 @@ func clip(s string, most int) string {
 const openedAgain = time.Hour
 
 // Opened notes that a person opened a document: once in a while.
-func (d *Desk) Opened(ctx context.Context, person uint, row *Document) {
+func (d *Register) Opened(ctx context.Context, person, document uint, name string) {
 	d.mu.Lock()
-	key := [2]uint{person, row.ID}
+	key := [2]uint{person, document}
 	now := d.now()
 	again := now.Sub(d.opened[key]) < openedAgain
 	if !again {
@@ -112,13 +122,13 @@ func (d *Desk) Opened(ctx context.Context, person uint, row *Document) {
 	}
 	d.mu.Unlock()
 	if !again {
-		d.note(ctx, Record{PersonID: person, What: "opened", DocumentID: row.ID, Document: row.Name})
+		d.Note(ctx, Record{PersonID: person, What: "opened", DocumentID: document, Document: name})
 	}
 }
 
 // Downloaded notes that a person took a file away.
-func (d *Desk) Downloaded(ctx context.Context, person, document uint, name, which string) {
-	d.note(ctx, Record{PersonID: person, What: "downloaded", DocumentID: document, Document: name, Detail: which})
+func (d *Register) Downloaded(ctx context.Context, person, document uint, name, which string) {
+	d.Note(ctx, Record{PersonID: person, What: "downloaded", DocumentID: document, Document: name, Detail: which})
 }
 
 // RecordQuery asks for lines of the record, newest first.
@@ -149,7 +159,7 @@ func (q RecordQuery) on(db *gorm.DB) *gorm.DB {
 		db = db.Where("id < ?", q.After)
 	}
 	for w := range strings.FieldsSeq(q.Words) {
-		like := "%" + escapeLike(w) + "%"
+		like := "%" + store.EscapeLike(w) + "%"
 		db = db.Where(`who like ? escape '\' or document like ? escape '\' or detail like ? escape '\' or address like ? escape '\'`, like, like, like, like)
 	}
 	if q.Most > 0 {
@@ -159,8 +169,8 @@ func (q RecordQuery) on(db *gorm.DB) *gorm.DB {
 }
 
 // Records gives lines of the record to an administrator.
-func (d *Desk) Records(ctx context.Context, person uint, q RecordQuery) ([]Record, error) {
-	if err := d.may(ctx, person, ActAdminister, nil); err != nil {
+func (d *Register) Records(ctx context.Context, person uint, q RecordQuery) ([]Record, error) {
+	if err := d.Admits(ctx, person, ActAdminister); err != nil {
 		return nil, err
 	}
 	var out []Record
@@ -168,8 +178,8 @@ func (d *Desk) Records(ctx context.Context, person uint, q RecordQuery) ([]Recor
 }
 
 // ExportRecords writes lines of the record as CSV (RFC 4180). A field that a spreadsheet would take for a formula gets an apostrophe before it.
-func (d *Desk) ExportRecords(ctx context.Context, person uint, q RecordQuery, w io.Writer) error {
-	if err := d.may(ctx, person, ActAdminister, nil); err != nil {
+func (d *Register) ExportRecords(ctx context.Context, person uint, q RecordQuery, w io.Writer) error {
+	if err := d.Admits(ctx, person, ActAdminister); err != nil {
 		return err
 	}
 	c := csv.NewWriter(w)
@@ -200,7 +210,7 @@ func (d *Desk) ExportRecords(ctx context.Context, person uint, q RecordQuery, w 
 		q.After = part[len(part)-1].ID
 	}
 	c.Flush()
-	d.note(ctx, Record{PersonID: person, What: "record", Detail: "exported"})
+	d.Note(ctx, Record{PersonID: person, What: "record", Detail: "exported"})
 	return c.Error()
 }
 
@@ -215,7 +225,7 @@ type House struct {
 var defaultHouse = House{ID: 1, RecordDays: 365}
 
 // House gives what holds.
-func (d *Desk) House(ctx context.Context) (House, error) {
+func (d *Register) House(ctx context.Context) (House, error) {
 	h := defaultHouse
 	var rows []House
 	if err := d.db.WithContext(ctx).Limit(1).Find(&rows).Error; err != nil {
@@ -228,8 +238,8 @@ func (d *Desk) House(ctx context.Context) (House, error) {
 }
 
 // Keep sets how long lines of the record and documents in the Bin are kept.
-func (d *Desk) Keep(ctx context.Context, person uint, h House) error {
-	if err := d.may(ctx, person, ActAdminister, nil); err != nil {
+func (d *Register) Keep(ctx context.Context, person uint, h House) error {
+	if err := d.Admits(ctx, person, ActAdminister); err != nil {
 		return err
 	}
 	switch {
@@ -242,20 +252,20 @@ func (d *Desk) Keep(ctx context.Context, person uint, h House) error {
 	if err := d.db.WithContext(ctx).Save(&h).Error; err != nil {
 		return err
 	}
-	d.note(ctx, Record{PersonID: person, What: "house", Detail: "the activity log is kept for " + step.Count(h.RecordDays, "day") + ", the Bin for " + step.Count(h.BinDays, "day")})
+	d.Note(ctx, Record{PersonID: person, What: "house", Detail: "the activity log is kept for " + step.Count(h.RecordDays, "day") + ", the Bin for " + step.Count(h.BinDays, "day")})
 	return nil
 }
 
-// recordTables makes the record, whose lines the database itself keeps from being changed.
-func recordTables(tx *gorm.DB) error {
+// RecordTables makes the record, whose lines the database itself keeps from being changed.
+func RecordTables(tx *gorm.DB) error {
 	if err := tx.AutoMigrate(&Record{}, &House{}); err != nil {
 		return err
 	}
 	return tx.Exec(`CREATE TRIGGER IF NOT EXISTS records_stay BEFORE UPDATE ON records BEGIN SELECT RAISE(ABORT, 'the record is not changed'); END`).Error
 }
 
-// recordForgets lets one thing of the record be changed: the detail of a line goes with the document that it tells of, whose text it may quote.
-func recordForgets(tx *gorm.DB) error {
+// RecordForgets lets one thing of the record be changed: the detail of a line goes with the document that it tells of, whose text it may quote.
+func RecordForgets(tx *gorm.DB) error {
 	if err := tx.Exec("DROP TRIGGER IF EXISTS records_stay").Error; err != nil {
 		return err
 	}

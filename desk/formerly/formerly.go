@@ -1,11 +1,10 @@
-package desk
+// Package formerly puts sentences that earlier versions stored into the words of today.
+package formerly
 
 import (
 	"regexp"
 	"slices"
 	"strings"
-
-	"gorm.io/gorm"
 )
 
 // formerly are sentences of the trail and of the activity log as they were written before, and as they read today. A stored sentence stays as it is and is put into
@@ -53,8 +52,8 @@ var formerly = []struct {
 var marks = []string{"amended", "taken ", "below moved", " things ", "written on", "brought from", "put ", "straight", "evened", "real text", "% sure", "doubted", "made ", "printed", "the rest removed", "shown again",
 	" turned on", " cut on", " mirrored on", "gray", "handed out", "house", "passed on", "Went back", "behind", "the record"}
 
-// today puts a stored sentence into today's words. What stands in quotation marks is somebody's own, and stays.
-func today(sentence string) string {
+// Today puts a stored sentence into today's words. What stands in quotation marks is somebody's own, and stays.
+func Today(sentence string) string {
 	if !slices.ContainsFunc(marks, func(m string) bool { return strings.Contains(sentence, m) }) {
 		return sentence
 	}
@@ -77,18 +76,4 @@ func today(sentence string) string {
 		b.WriteString(plain + quoted)
 	}
 	return b.String()
-}
-
-// AfterFind puts what a step says into today's words.
-func (s *Step) AfterFind(*gorm.DB) error {
-	s.Sentence, s.Warnings = today(s.Sentence), today(s.Warnings)
-	return nil
-}
-
-// AfterFind puts details that are sentences of ours into today's words; others are names.
-func (r *Record) AfterFind(*gorm.DB) error {
-	if r.What == "changed" || r.What == "folder" || r.What == "house" {
-		r.Detail = today(r.Detail)
-	}
-	return nil
 }

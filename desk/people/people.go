@@ -1,4 +1,6 @@
-package desk
+// Package people keeps the people of a house and the record of what they did, and is its gate: it says who somebody is, what they may do, and which documents they see.
+// It knows no documents but by the conditions on their rows.
+package people
 
 import (
 	"bytes"
@@ -8,6 +10,7 @@ import (
 	"encoding/base64"
 	"encoding/hex"
 	"errors"
+	"log/slog"
 	"strings"
 	"sync"
 	"time"
@@ -16,7 +19,63 @@ import (
 
 	"github.com/alexedwards/argon2id"
 	"gorm.io/gorm"
+
+	"glenrain/core/naming"
+	"glenrain/desk/store"
 )
+
+// Register is the people of a house and who visits it: people with their roles, sessions and invitations, the gate, and the record of what was done.
+type Register struct {
+	db      *gorm.DB
+	log     *slog.Logger
+	now     func() time.Time
+	guests  Gate          // knows visitors who are no people; nil where there are none
+	hashing chan struct{} // argon2id takes 19 MB each: only so many at once
+	guesses guesses
+
+	mu      sync.Mutex
+	persons map[uint]Person       // those who asked for something
+	opened  map[[2]uint]time.Time // who opened which document when: see Opened
+}
+
+// NewRegister gives the register in a database. guests knows those who are no people of the house; nil where there are none.
+func NewRegister(db *gorm.DB, log *slog.Logger, now func() time.Time, guests Gate) *Register {
+	return &Register{db: db, log: log, now: now, guests: guests, hashing: make(chan struct{}, 2), persons: map[uint]Person{}, opened: map[[2]uint]time.Time{}}
+}
+
+// ErrNobody: whoever asks is not known, or not any more.
+var ErrNobody = errors.New("no one is signed in")
+
+// Person is someone who signs in.
+type Person struct {
+	ID        uint
+	Name      string // as shown: "Isla Merrow"
+	SignIn    string `gorm:"uniqueIndex"` // in lower case
+	Hash      string // argon2id
+	Role      Role
+	CreatedAt time.Time
+	RemovedAt *time.Time // removed people keep their names in trails and in the record
+}
+
+// Initials gives the first letters of the first two names.
+func (p *Person) Initials() string {
+	out := ""
+	word := true
+	for _, r := range p.Name {
+		if word && r != ' ' && len(out) < 2 {
+			out += string(r)
+		}
+		word = r == ' '
+	}
+	return out
+}
+
+// Session is a signed-in browser, kept by the hash of its token.
+type Session struct {
+	Hash   string `gorm:"primaryKey"`
+	Data   []byte
+	Expiry time.Time `gorm:"index"`
+}
 
 // ErrSignIn: name and password don't belong together.
 var ErrSignIn = errors.New("the name or the password is wrong")
@@ -31,11 +90,11 @@ func (b *BadPerson) Error() string { return b.Sentence }
 
 // checkPerson says what is wrong with the data of a person, and tidies it.
 func checkPerson(name, signIn, password *string) error {
-	*name, *signIn = harmless(strings.TrimSpace(*name)), strings.ToLower(strings.TrimSpace(*signIn))
+	*name, *signIn = naming.Harmless(strings.TrimSpace(*name)), strings.ToLower(strings.TrimSpace(*signIn))
 	switch {
 	case *name == "" || utf8.RuneCountInString(*name) > 80:
 		return &BadPerson{"A name has 1 to 80 characters."}
-	case *signIn == "" || utf8.RuneCountInString(*signIn) > 80 || *signIn != harmless(*signIn) || strings.ContainsFunc(*signIn, unicode.IsSpace):
+	case *signIn == "" || utf8.RuneCountInString(*signIn) > 80 || *signIn != naming.Harmless(*signIn) || strings.ContainsFunc(*signIn, unicode.IsSpace):
 		return &BadPerson{"The name to sign in with has 1 to 80 characters and no spaces."}
 	}
 	return checkPassword(*password, *signIn, *name)
@@ -60,12 +119,12 @@ func checkPassword(password, signIn, name string) error {
 }
 
 // AddPerson sets up a person: the first one is an administrator, others are members.
-func (d *Desk) AddPerson(ctx context.Context, name, signIn, password string) (*Person, error) {
+func (d *Register) AddPerson(ctx context.Context, name, signIn, password string) (*Person, error) {
 	return d.AddPersonAs(ctx, "", name, signIn, password)
 }
 
 // AddPersonAs sets up a person with a role.
-func (d *Desk) AddPersonAs(ctx context.Context, role Role, name, signIn, password string) (*Person, error) {
+func (d *Register) AddPersonAs(ctx context.Context, role Role, name, signIn, password string) (*Person, error) {
 	if err := checkPerson(&name, &signIn, &password); err != nil {
 		return nil, err
 	}
@@ -78,7 +137,7 @@ func (d *Desk) AddPersonAs(ctx context.Context, role Role, name, signIn, passwor
 }
 
 // create stores a person, and voids the addresses that set up the first one.
-func (d *Desk) create(tx *gorm.DB, p *Person) error {
+func (d *Register) create(tx *gorm.DB, p *Person) error {
 	var n int64
 	if err := tx.Model(&Person{}).Where("removed_at is null").Count(&n).Error; err != nil {
 		return err
@@ -99,7 +158,7 @@ func (d *Desk) create(tx *gorm.DB, p *Person) error {
 }
 
 // turn waits for a free place among those that hash passwords.
-func (d *Desk) turn(ctx context.Context) (func(), error) {
+func (d *Register) turn(ctx context.Context) (func(), error) {
 	select {
 	case d.hashing <- struct{}{}:
 		return func() { <-d.hashing }, nil
@@ -108,7 +167,7 @@ func (d *Desk) turn(ctx context.Context) (func(), error) {
 	}
 }
 
-func (d *Desk) hash(ctx context.Context, password string) (string, error) {
+func (d *Register) hash(ctx context.Context, password string) (string, error) {
 	done, err := d.turn(ctx)
 	if err != nil {
 		return "", err
@@ -121,12 +180,17 @@ func (d *Desk) hash(ctx context.Context, password string) (string, error) {
 // Hashes of another cost stay good: each says its own.
 var hashing = argon2id.Params{Memory: 19 << 10, Iterations: 2, Parallelism: 1, SaltLength: 16, KeyLength: 32}
 
+// CheapHashesForTests makes hashing passwords cheap.
+func CheapHashesForTests() {
+	hashing = argon2id.Params{Memory: 64, Iterations: 1, Parallelism: 1, SaltLength: 16, KeyLength: 32}
+}
+
 // nobody is the hash that a wrong name is compared with, so that it takes as long as a
 // wrong password.
-var nobody = sync.OnceValues(func() (string, error) { return argon2id.CreateHash(newToken(), &hashing) })
+var nobody = sync.OnceValues(func() (string, error) { return argon2id.CreateHash(NewToken(), &hashing) })
 
 // SignIn gives the person that name and password belong to.
-func (d *Desk) SignIn(ctx context.Context, signIn, password string) (*Person, error) {
+func (d *Register) SignIn(ctx context.Context, signIn, password string) (*Person, error) {
 	var p Person
 	err := d.db.WithContext(ctx).First(&p, "sign_in = ? and removed_at is null", strings.ToLower(strings.TrimSpace(signIn))).Error
 	known := err == nil
@@ -154,7 +218,7 @@ func (d *Desk) SignIn(ctx context.Context, signIn, password string) (*Person, er
 }
 
 // Person gives a person by id.
-func (d *Desk) Person(ctx context.Context, id uint) (*Person, error) {
+func (d *Register) Person(ctx context.Context, id uint) (*Person, error) {
 	d.mu.Lock()
 	p, ok := d.persons[id]
 	d.mu.Unlock()
@@ -162,7 +226,7 @@ func (d *Desk) Person(ctx context.Context, id uint) (*Person, error) {
 		return &p, nil
 	}
 	if err := d.db.WithContext(ctx).First(&p, "id = ? and removed_at is null", id).Error; err != nil {
-		return nil, missing(err)
+		return nil, store.Missing(err)
 	}
 	d.mu.Lock()
 	if d.persons != nil {
@@ -173,29 +237,26 @@ func (d *Desk) Person(ctx context.Context, id uint) (*Person, error) {
 }
 
 // personChanged has a person read anew: everything asks who somebody is.
-func (d *Desk) personChanged(id uint) {
+func (d *Register) personChanged(id uint) {
 	d.mu.Lock()
 	delete(d.persons, id)
 	d.mu.Unlock()
 }
 
-func (d *Desk) nameOf(ctx context.Context, id uint) string {
+func (d *Register) NameOf(ctx context.Context, id uint) string {
 	var p Person
 	_ = d.db.WithContext(ctx).Limit(1).Find(&p, "id = ?", id).Error // without a name otherwise
 	return p.Name
 }
 
-// People gives the names of all people by id, also of those who were removed, and of guests.
-func (d *Desk) People(ctx context.Context) (map[uint]string, error) { return d.gate.Names(ctx) }
-
 // Empty reports whether nobody is set up yet.
-func (d *Desk) Empty(ctx context.Context) (bool, error) {
+func (d *Register) Empty(ctx context.Context) (bool, error) {
 	var n int64
 	err := d.db.WithContext(ctx).Model(&Person{}).Where("removed_at is null").Count(&n).Error
 	return n == 0, err
 }
 
-func newToken() string {
+func NewToken() string {
 	b := make([]byte, 24)
 	_, _ = rand.Read(b) // never fails (crypto/rand)
 	return base64.RawURLEncoding.EncodeToString(b)
@@ -210,7 +271,7 @@ func tokenHash(token string) string {
 type Sessions struct{ db *gorm.DB }
 
 // Sessions gives the store of sessions.
-func (d *Desk) Sessions() *Sessions { return &Sessions{d.db} }
+func (d *Register) Sessions() *Sessions { return &Sessions{d.db} }
 
 // Find gives the data of a session that has not run out.
 func (s *Sessions) Find(token string) ([]byte, bool, error) {
@@ -232,7 +293,7 @@ func (s *Sessions) Commit(token string, b []byte, expiry time.Time) error {
 	}
 	known := err == nil
 	err = s.db.Save(&Session{Hash: tokenHash(token), Data: b, Expiry: expiry}).Error
-	if known && NoSpace(err) {
+	if known && store.NoSpace(err) {
 		return nil
 	}
 	return err
@@ -254,7 +315,7 @@ type Choice struct {
 }
 
 // Choice gives how a person left something; empty where it was never chosen.
-func (d *Desk) Choice(ctx context.Context, person uint, name string) string {
+func (d *Register) Choice(ctx context.Context, person uint, name string) string {
 	var c Choice
 	if d.db.WithContext(ctx).Limit(1).Find(&c, "person_id = ? and name = ?", person, name).Error != nil {
 		return ""
@@ -263,6 +324,6 @@ func (d *Desk) Choice(ctx context.Context, person uint, name string) string {
 }
 
 // Choose keeps it.
-func (d *Desk) Choose(ctx context.Context, person uint, name, value string) error {
+func (d *Register) Choose(ctx context.Context, person uint, name, value string) error {
 	return d.db.WithContext(ctx).Save(&Choice{person, name, value}).Error
 }

@@ -1,4 +1,4 @@
-package desk
+package people
 
 import (
 	"context"
@@ -8,7 +8,9 @@ import (
 
 	"gorm.io/gorm"
 
+	"glenrain/core/naming"
 	"glenrain/core/step"
+	"glenrain/desk/store"
 )
 
 // InviteKind is what a one-time address does.
@@ -42,14 +44,14 @@ var ErrInvite = errors.New("this link was used before or has expired")
 const Valid = 3 * 24 * time.Hour
 
 // invite makes a one-time address and gives its token, which is kept nowhere.
-func (d *Desk) invite(ctx context.Context, in Invite, valid time.Duration) (token string, err error) {
-	token = newToken()
-	in.Hash, in.Number, in.At, in.Expiry = tokenHash(token), newToken()[:12], d.now(), d.now().Add(valid)
+func (d *Register) invite(ctx context.Context, in Invite, valid time.Duration) (token string, err error) {
+	token = NewToken()
+	in.Hash, in.Number, in.At, in.Expiry = tokenHash(token), NewToken()[:12], d.now(), d.now().Add(valid)
 	return token, d.db.WithContext(ctx).Create(&in).Error
 }
 
 // InviteFirst makes the address that sets up the first person. Earlier ones are void.
-func (d *Desk) InviteFirst(ctx context.Context, valid time.Duration) (string, error) {
+func (d *Register) InviteFirst(ctx context.Context, valid time.Duration) (string, error) {
 	if err := d.db.WithContext(ctx).Delete(&Invite{}, "kind = ?", InviteFirst).Error; err != nil {
 		return "", err
 	}
@@ -57,7 +59,7 @@ func (d *Desk) InviteFirst(ctx context.Context, valid time.Duration) (string, er
 }
 
 // InviteToEnter makes an address that signs in as a person. Earlier ones are void.
-func (d *Desk) InviteToEnter(ctx context.Context, person uint, valid time.Duration) (string, error) {
+func (d *Register) InviteToEnter(ctx context.Context, person uint, valid time.Duration) (string, error) {
 	if err := d.db.WithContext(ctx).Delete(&Invite{}, "kind = ? and person_id = ?", InviteEnter, person).Error; err != nil {
 		return "", err
 	}
@@ -65,27 +67,27 @@ func (d *Desk) InviteToEnter(ctx context.Context, person uint, valid time.Durati
 }
 
 // Join makes an address that sets up somebody with a role. person 0 is whoever has the machine.
-func (d *Desk) Join(ctx context.Context, person uint, role Role, who string) (string, error) {
+func (d *Register) Join(ctx context.Context, person uint, role Role, who string) (string, error) {
 	if person != 0 {
-		if err := d.may(ctx, person, ActAdminister, nil); err != nil {
+		if err := d.Admits(ctx, person, ActAdminister); err != nil {
 			return "", err
 		}
 	}
 	if !validRole(role) {
 		return "", step.Refuse("choose a role: administrator, member or reader")
 	}
-	who = harmless(strings.TrimSpace(clip(who, 80)))
+	who = naming.Harmless(strings.TrimSpace(clip(who, 80)))
 	token, err := d.invite(ctx, Invite{Kind: InviteJoin, Role: role, By: person, For: who}, Valid)
 	if err == nil {
-		d.note(ctx, Record{PersonID: person, Who: atMachine(person), What: "invited", Detail: strings.TrimSpace(string(role) + " " + who)})
+		d.Note(ctx, Record{PersonID: person, Who: atMachine(person), What: "invited", Detail: strings.TrimSpace(string(role) + " " + who)})
 	}
 	return token, err
 }
 
 // Reset makes an address that sets a new password for a person; earlier ones are void, and nothing else changes until it is used.
-func (d *Desk) Reset(ctx context.Context, person, of uint) (string, error) {
+func (d *Register) Reset(ctx context.Context, person, of uint) (string, error) {
 	if person != 0 {
-		if err := d.may(ctx, person, ActAdminister, nil); err != nil {
+		if err := d.Admits(ctx, person, ActAdminister); err != nil {
 			return "", err
 		}
 	}
@@ -98,7 +100,7 @@ func (d *Desk) Reset(ctx context.Context, person, of uint) (string, error) {
 	}
 	token, err := d.invite(ctx, Invite{Kind: InviteReset, PersonID: of, By: person, For: p.Name}, Valid)
 	if err == nil {
-		d.note(ctx, Record{PersonID: person, Who: atMachine(person), What: "password", Detail: "a link to set a new one, for " + p.Name})
+		d.Note(ctx, Record{PersonID: person, Who: atMachine(person), What: "password", Detail: "a link to set a new one, for " + p.Name})
 	}
 	return token, err
 }
@@ -113,8 +115,8 @@ func atMachine(person uint) string {
 func validRole(r Role) bool { return r == Administrator || r == Member || r == Reader }
 
 // Invites lists the addresses that wait to be used.
-func (d *Desk) Invites(ctx context.Context, person uint) ([]Invite, error) {
-	if err := d.may(ctx, person, ActAdminister, nil); err != nil {
+func (d *Register) Invites(ctx context.Context, person uint) ([]Invite, error) {
+	if err := d.Admits(ctx, person, ActAdminister); err != nil {
 		return nil, err
 	}
 	var out []Invite
@@ -122,23 +124,23 @@ func (d *Desk) Invites(ctx context.Context, person uint) ([]Invite, error) {
 }
 
 // Void makes an address void.
-func (d *Desk) Void(ctx context.Context, person uint, number string) error {
-	if err := d.may(ctx, person, ActAdminister, nil); err != nil {
+func (d *Register) Void(ctx context.Context, person uint, number string) error {
+	if err := d.Admits(ctx, person, ActAdminister); err != nil {
 		return err
 	}
 	var in Invite
 	if err := d.db.WithContext(ctx).First(&in, "number = ?", number).Error; err != nil {
-		return missing(err)
+		return store.Missing(err)
 	}
 	if err := d.db.WithContext(ctx).Delete(&Invite{}, "number = ?", number).Error; err != nil {
 		return err
 	}
-	d.note(ctx, Record{PersonID: person, What: "invited", Detail: "the link for " + strings.TrimSpace(string(in.Role)+" "+in.For) + " cancelled"})
+	d.Note(ctx, Record{PersonID: person, What: "invited", Detail: "the link for " + strings.TrimSpace(string(in.Role)+" "+in.For) + " cancelled"})
 	return nil
 }
 
 // InviteFor tells what a one-time address does, without using it up.
-func (d *Desk) InviteFor(ctx context.Context, token string) (*Invite, error) {
+func (d *Register) InviteFor(ctx context.Context, token string) (*Invite, error) {
 	var in Invite
 	err := d.db.WithContext(ctx).First(&in, "hash = ? and expiry > ?", tokenHash(token), d.now()).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
@@ -151,7 +153,7 @@ func (d *Desk) InviteFor(ctx context.Context, token string) (*Invite, error) {
 type Accepted struct{ Name, SignIn, Password string }
 
 // Accept uses a one-time address up and does what it is for, in one transaction: of many who send it at once, one gets in.
-func (d *Desk) Accept(ctx context.Context, token string, a Accepted) (*Person, error) {
+func (d *Register) Accept(ctx context.Context, token string, a Accepted) (*Person, error) {
 	in, err := d.InviteFor(ctx, token)
 	if err != nil {
 		return nil, err
@@ -202,7 +204,7 @@ func (d *Desk) Accept(ctx context.Context, token string, a Accepted) (*Person, e
 			if err := d.create(tx, p); err != nil {
 				return err
 			}
-			return d.noteIn(ctx, tx, Record{PersonID: p.ID, Who: p.Name, What: "joined", Detail: "as " + string(p.Role)})
+			return d.NoteIn(ctx, tx, Record{PersonID: p.ID, Who: p.Name, What: "joined", Detail: "as " + string(p.Role)})
 		case InviteReset:
 			if err := tx.Model(p).Update("hash", p.Hash).Error; err != nil {
 				return err
@@ -210,7 +212,7 @@ func (d *Desk) Accept(ctx context.Context, token string, a Accepted) (*Person, e
 			if err := endAll(tx, p.ID, ""); err != nil {
 				return err
 			}
-			return d.noteIn(ctx, tx, Record{PersonID: p.ID, What: "password", Detail: "set by a one-time link; all sessions ended"})
+			return d.NoteIn(ctx, tx, Record{PersonID: p.ID, What: "password", Detail: "set by a one-time link; all sessions ended"})
 		}
 		return nil
 	})

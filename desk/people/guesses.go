@@ -1,10 +1,12 @@
-package desk
+package people
 
 import (
 	"net/netip"
 	"strconv"
 	"sync"
 	"time"
+
+	"glenrain/core/step"
 )
 
 // guesses counts the tries to sign in that failed, by account, by address and by browser. They are held in memory: an attack goes on longer
@@ -39,6 +41,17 @@ const (
 func searching(person uint) guessKey {
 	return guessKey{"scanner", strconv.Itoa(int(person)), mostSearched}
 }
+
+// MayLookFor refuses to look for another scanner where somebody typed too many addresses in vain.
+func (d *Register) MayLookFor(person uint) error {
+	if d.guesses.check(d.now(), searching(person)) != nil {
+		return step.Refuse("you have tried %d addresses without a scanner: try again in 15 minutes", mostSearched)
+	}
+	return nil
+}
+
+// LookedInVain notes that there was none at an address.
+func (d *Register) LookedInVain(person uint) { d.guesses.failed(d.now(), searching(person)) }
 
 func own(person uint) guessKey {
 	return guessKey{"own", strconv.Itoa(int(person)), ownTries}

@@ -1,4 +1,4 @@
-package desk
+package people
 
 import (
 	"context"
@@ -21,8 +21,8 @@ type Visitor interface {
 type Gate interface {
 	// Visitor gives a visitor by id; ErrNobody where there is none, or none any more.
 	Visitor(ctx context.Context, id uint) (Visitor, error)
-	// Names gives what visitors are called, by id: also of those who were here before.
-	Names(ctx context.Context) (map[uint]string, error)
+	// People gives what visitors are called, by id: also of those who were here before.
+	People(ctx context.Context) (map[uint]string, error)
 }
 
 // FirstGuest is where the ids of guests begin, so that none is a person's.
@@ -30,8 +30,8 @@ const FirstGuest = 1 << 31
 
 // What Scope gives where a visitor sees every document, or none.
 const (
-	everything = "1 = 1"
-	nothing    = "1 = 0"
+	Everything = "1 = 1"
+	Nothing    = "1 = 0"
 )
 
 // Called is the person's name.
@@ -48,7 +48,7 @@ func (p *Person) May(act Act) error {
 // Scope gives the documents that they own or that were passed on to them, and those in folders that are open to the house or to them.
 func (p *Person) Scope(alias string) (string, []any) {
 	if p.Role == Administrator {
-		return everything, nil
+		return Everything, nil
 	}
 	return "(" + alias + ".owner_id = ? OR " + alias + ".folder_id NOT IN (SELECT id FROM folders WHERE closed)" +
 		" OR " + alias + ".folder_id IN (SELECT folder_id FROM folder_people WHERE person_id = ?)" +
@@ -82,43 +82,38 @@ func (g *Guest) Scope(alias string) (string, []any) {
 	return "(" + alias + ".id = ? AND " + alias + ".away_at IS NULL)", []any{g.Document}
 }
 
-// doors is the gate of the house: people by its own table, guests by whoever invites them.
-type doors struct {
-	desk   *Desk
-	guests Gate // nil where nobody does
-}
-
-func (g doors) Visitor(ctx context.Context, id uint) (Visitor, error) {
+// Visitor gives whoever has an id: people by the register's own table, guests by whoever invites them.
+func (d *Register) Visitor(ctx context.Context, id uint) (Visitor, error) {
 	if id < FirstGuest {
-		if p, err := g.desk.Person(ctx, id); err == nil {
+		if p, err := d.Person(ctx, id); err == nil {
 			return p, nil
 		}
 		return nil, ErrNobody
 	}
-	if g.guests == nil {
+	if d.guests == nil {
 		return nil, ErrNobody
 	}
-	v, err := g.guests.Visitor(ctx, id)
-	if guest, ok := v.(*Guest); err == nil && ok && !guest.Until.IsZero() && !g.desk.now().Before(guest.Until) {
+	v, err := d.guests.Visitor(ctx, id)
+	if guest, ok := v.(*Guest); err == nil && ok && !guest.Until.IsZero() && !d.now().Before(guest.Until) {
 		return nil, ErrNobody
 	}
 	return v, err
 }
 
-// Names are those of people, also of removed ones, and of guests.
-func (g doors) Names(ctx context.Context) (map[uint]string, error) {
+// People gives names by id: those of people, also of removed ones, and of guests.
+func (d *Register) People(ctx context.Context) (map[uint]string, error) {
 	var all []Person
-	if err := g.desk.db.WithContext(ctx).Find(&all).Error; err != nil {
+	if err := d.db.WithContext(ctx).Find(&all).Error; err != nil {
 		return nil, err
 	}
 	out := map[uint]string{}
 	for _, p := range all {
 		out[p.ID] = p.Name
 	}
-	if g.guests == nil {
+	if d.guests == nil {
 		return out, nil
 	}
-	guests, err := g.guests.Names(ctx)
+	guests, err := d.guests.People(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -128,4 +123,23 @@ func (g doors) Names(ctx context.Context) (map[uint]string, error) {
 		}
 	}
 	return out, nil
+}
+
+// Admits asks a visitor about an act, as far as it goes without a document.
+func (d *Register) Admits(ctx context.Context, visitor uint, act Act) error {
+	v, err := d.Visitor(ctx, visitor)
+	if err != nil {
+		return err
+	}
+	return v.May(act)
+}
+
+// Scoped gives the condition, with its arguments, on rows of documents under an alias, that a visitor may see them.
+func (d *Register) Scoped(ctx context.Context, visitor uint, alias string) (string, []any, error) {
+	v, err := d.Visitor(ctx, visitor)
+	if err != nil {
+		return "", nil, err
+	}
+	in, args := v.Scope(alias)
+	return in, args, nil
 }
