@@ -162,7 +162,7 @@ func (d *Desk) commitIn(ctx context.Context, tx *gorm.DB, head *Snapshot, list [
 			st := r.state
 			st.DocumentID, st.ParentID = doc.ID, parent
 			if i == len(list)-1 {
-				st.BackID, st.Act = last.BackID, last.Act
+				st.BackID, st.Act, st.WithoutID = last.BackID, last.Act, last.WithoutID
 			}
 			if err := tx.Create(&st).Error; err != nil {
 				return err

@@ -115,12 +115,18 @@ type State struct {
 	StepID     uint   // the step that led here from the parent
 	Depth      int    // updates since the base
 	FoldSHA    string // one update that stands for all since the base; later ones stand on it
+	WithoutID  uint   // the step that was undone beneath later ones, which were run again: redoing leads to BackID, and undoing goes on from the parent
 	Called     string // the name that somebody gave it
 	Noted      string // what is known of the pages at a fold or a new base, so that no step before it need be read (see notes)
 }
 
 // back gives the state that undoing leads to; 0 where there is none.
-func (s *State) back() uint { return cmp.Or(s.BackID, s.ParentID) }
+func (s *State) back() uint {
+	if s.WithoutID != 0 {
+		return s.ParentID
+	}
+	return cmp.Or(s.BackID, s.ParentID)
+}
 
 // Step is one step of a document's trail.
 type Step struct {
@@ -333,6 +339,9 @@ func migrate(db *gorm.DB) error {
 	}, {
 		ID:      "15: the office's settings",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&office.Setting{}) },
+	}, {
+		ID:      "16: steps undone beneath others'",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&State{}) },
 	}})
 	if err := m.Migrate(); err != nil {
 		return fmt.Errorf("bringing the database up to date: %w", err)

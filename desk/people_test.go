@@ -143,8 +143,10 @@ func TestReader(t *testing.T) {
 	require.NoError(t, err)
 	theirs, err := mark(again.Snapshot.State.ID, h.tomas, "b")
 	require.NoError(t, err)
-	head := theirs.Snapshot.State.ID
 	never := "because you are a reader"
+	beneath, err := h.Undo(ctx, h.open.ID, theirs.Snapshot.State.ID, h.rona)
+	require.NoError(t, err, "their own, beneath that of somebody else")
+	head := beneath.Snapshot.State.ID
 	_, err = h.Undo(ctx, h.open.ID, head, h.rona)
 	refuses[*people.Forbidden](t, err, never)
 	_, err = h.Do(ctx, Change{Document: h.open.ID, Seen: head, RequestID: "c", Person: h.rona, Name: "rotate", Params: []byte(`{"pages":"1","by":90}`)})

@@ -61,31 +61,10 @@ func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
 		if len(later) == 0 { // undoing leads elsewhere from here: the state before the step comes again
 			return d.comeAgain(ctx, head, target.parent, act, v.Person)
 		}
-		from, err := d.load(ctx, head.Document, target.parent)
+		snap, err := d.runOn(ctx, head, target.parent, later, v.Params != nil, State{BackID: head.State.ID, Act: act}, v.Person)
 		if err != nil {
 			return nil, err
 		}
-		timed, cancel := d.limited(ctx)
-		defer cancel()
-		type ranAll struct {
-			list  []*ran
-			files []string
-		}
-		all, err := bounded(timed, d, act, func(ctx context.Context) (a ranAll, err error) {
-			a.list, a.files, err = d.runAll(ctx, from, later, v.Params != nil)
-			return a, err
-		}, func(a ranAll) { d.tidy(a.files...) })
-		list, files := all.list, all.files
-		if err != nil {
-			d.tidy(files...)
-			return nil, err
-		}
-		snap, err := d.commit(ctx, head, list, State{BackID: head.State.ID, Act: act}, v.Person)
-		if err != nil {
-			d.tidy(files...)
-			return nil, fmt.Errorf("storing the trail: %w", err)
-		}
-		d.Store.Unpin(files...)
 		noted = true
 		return snap, nil
 	})
@@ -96,6 +75,36 @@ func (d *Desk) Revise(ctx context.Context, v Revision) (*Outcome, error) {
 		}
 	}
 	return out, err
+}
+
+// runOn runs stored steps again on a state and makes what comes of it the head, or changes nothing. last says what is special about that state; for
+// changed, see runAll.
+func (d *Desk) runOn(ctx context.Context, head *Snapshot, state uint, rows []Step, changed bool, last State, person uint) (*Snapshot, error) {
+	from, err := d.load(ctx, head.Document, state)
+	if err != nil {
+		return nil, err
+	}
+	timed, cancel := d.limited(ctx)
+	defer cancel()
+	type ranAll struct {
+		list  []*ran
+		files []string
+	}
+	all, err := bounded(timed, d, last.Act, func(ctx context.Context) (a ranAll, err error) {
+		a.list, a.files, err = d.runAll(ctx, from, rows, changed)
+		return a, err
+	}, func(a ranAll) { d.tidy(a.files...) })
+	if err != nil {
+		d.tidy(all.files...)
+		return nil, err
+	}
+	snap, err := d.commit(ctx, head, all.list, last, person)
+	if err != nil {
+		d.tidy(all.files...)
+		return nil, fmt.Errorf("storing the trail: %w", err)
+	}
+	d.Store.Unpin(all.files...)
+	return snap, nil
 }
 
 // mayRevise refuses parameters for a step that is in a trail where whoever changes it may not see what it takes pages from: with others it would show

@@ -55,9 +55,9 @@ func (d *Desk) Arrival(ctx context.Context, s *Snapshot) (uint, error) {
 	return first.ID, store.Missing(err)
 }
 
-// GoBack makes a state of before the newest one; undoing leads back to where one was.
+// GoBack makes a state of before the newest one; marks that others added since stay. Undoing leads back to where one was.
 func (d *Desk) GoBack(ctx context.Context, document, seen, person, state uint) (*Outcome, error) {
-	act := ""
+	act, noted := "", false // in the record, with the marks
 	out, err := d.onHead(ctx, document, seen, person, nil, func(head *Snapshot) (*Snapshot, error) {
 		var to State
 		if err := d.db.WithContext(ctx).First(&to, "id = ? and document_id = ?", state, document).Error; err != nil {
@@ -74,11 +74,23 @@ func (d *Desk) GoBack(ctx context.Context, document, seen, person, state uint) (
 			what = "original version"
 		}
 		act = fmt.Sprintf("Returned to “%s”", what)
-		return d.comeAgain(ctx, head, to.ID, act, person)
+		marks, err := d.marksSince(ctx, head, &to, person)
+		if err != nil {
+			return nil, err
+		}
+		if len(marks) == 0 {
+			return d.comeAgain(ctx, head, to.ID, act, person)
+		}
+		var snap *Snapshot
+		snap, act, err = d.returnWith(ctx, head, &to, marks, act, person)
+		noted = err == nil && snap.State.StepID != to.StepID
+		return snap, err
 	})
 	if err == nil {
 		out.Undone = act
-		d.changed(ctx, person, out, act)
+		if !noted {
+			d.changed(ctx, person, out, act)
+		}
 	}
 	return out, err
 }

@@ -223,8 +223,14 @@ func (d *Desk) Trail(ctx context.Context, s *Snapshot, before uint, most int) ([
 	return out, nil
 }
 
-// Undo takes the last step back; what it was is in the outcome. Redo does it again.
+// Undo takes a person's own newest step back; what it was is in the outcome. Redo does it again. What others did since stays: see undoBeneath. What was
+// done to the trail itself, such as returning to a version, is undone whoever did it.
 func (d *Desk) Undo(ctx context.Context, document, seen, person uint) (*Outcome, error) {
+	if others, err := d.othersOnTop(ctx, document, seen, person); err != nil {
+		return nil, err
+	} else if others {
+		return d.undoBeneath(ctx, document, seen, person)
+	}
 	if out, err := d.undoTogether(ctx, document, seen, person, false); out != nil || err != nil {
 		return out, err
 	}
@@ -247,10 +253,14 @@ func (d *Desk) Redo(ctx context.Context, document, seen, person uint) (*Outcome,
 		return out, err
 	}
 	over := func(head *Snapshot) uint {
-		if next, err := d.after(ctx, head); err == nil && next != nil {
-			return next.StepID
+		next, err := d.after(ctx, head)
+		switch {
+		case err != nil || next == nil:
+			return 0
+		case next.ID == head.State.BackID: // a step that was undone beneath others'
+			return head.State.WithoutID
 		}
-		return 0
+		return next.StepID
 	}
 	out, err := d.goTo(ctx, document, seen, person, over, func(head *Snapshot) (to uint, what string, err error) {
 		next, err := d.after(ctx, head)
@@ -260,7 +270,9 @@ func (d *Desk) Redo(ctx context.Context, document, seen, person uint) (*Outcome,
 		if err != nil {
 			return 0, "", err
 		}
-		what, err = d.whatLed(ctx, next)
+		if what, err = d.whatLed(ctx, next); next.ID == head.State.BackID {
+			what, err = d.sentence(ctx, head.State.WithoutID)
+		}
 		return next.ID, what, err
 	})
 	if err == nil {
@@ -274,26 +286,39 @@ func (d *Desk) whatLed(ctx context.Context, s *State) (string, error) {
 	if s.Act != "" {
 		return s.Act, nil
 	}
+	return d.sentence(ctx, s.StepID)
+}
+
+// sentence is what a step says.
+func (d *Desk) sentence(ctx context.Context, id uint) (string, error) {
 	var row Step
-	err := d.db.WithContext(ctx).Select("sentence").First(&row, s.StepID).Error
+	err := d.db.WithContext(ctx).Select("sentence").First(&row, id).Error
 	return row.Sentence, store.Missing(err)
 }
 
 // after gives the state that redoing leads to; nil where there is none.
 func (d *Desk) after(ctx context.Context, head *Snapshot) (*State, error) {
-	if head.Document.TipID == head.State.ID {
+	if head.Document.TipID != head.State.ID {
+		const back = "CASE WHEN coalesce(s.back_id, 0) <> 0 AND coalesce(s.without_id, 0) = 0 THEN s.back_id ELSE s.parent_id END AS back"
+		var out []State
+		err := d.db.WithContext(ctx).Raw(`WITH RECURSIVE c AS (
+				SELECT s.id, `+back+` FROM states s WHERE s.id = ? AND s.document_id = ?
+				UNION ALL
+				SELECT s.id, `+back+` FROM states s JOIN c ON s.id = c.back WHERE c.back <> ?
+			) SELECT s.* FROM states s JOIN c ON c.id = s.id WHERE c.back = ?`, head.Document.TipID, head.Document.ID, head.State.ID, head.State.ID).Scan(&out).Error
+		if err != nil {
+			return nil, err
+		}
+		if len(out) > 0 {
+			return &out[0], nil
+		}
+	}
+	if head.State.WithoutID == 0 {
 		return nil, nil
 	}
-	var out []State
-	err := d.db.WithContext(ctx).Raw(`WITH RECURSIVE c AS (
-			SELECT id, CASE WHEN coalesce(back_id, 0) <> 0 THEN back_id ELSE parent_id END AS back FROM states WHERE id = ? AND document_id = ?
-			UNION ALL
-			SELECT s.id, CASE WHEN coalesce(s.back_id, 0) <> 0 THEN s.back_id ELSE s.parent_id END FROM states s JOIN c ON s.id = c.back WHERE c.back <> ?
-		) SELECT s.* FROM states s JOIN c ON c.id = s.id WHERE c.back = ?`, head.Document.TipID, head.Document.ID, head.State.ID, head.State.ID).Scan(&out).Error
-	if err != nil || len(out) == 0 {
-		return nil, err
-	}
-	return &out[0], nil
+	var with State // all that was there before the step was undone
+	err := d.db.WithContext(ctx).First(&with, head.State.BackID).Error
+	return &with, store.Missing(err)
 }
 
 // CanUndo reports whether there is something to undo.
@@ -388,7 +413,12 @@ func (d *Desk) headToIn(ctx context.Context, tx *gorm.DB, head *Snapshot, state,
 	snap.Document = doc
 	snap.describe()
 	snap.Document.Paper = paperOf(snap.PDF)
-	err := moveHead(tx, head.State.ID, &snap.Document, "HeadID", "Pages", "Paper", "Weight", "FirstKey", "FirstVersion", "ChangedAt", "ChangedBy")
+	columns := []string{"HeadID", "Pages", "Paper", "Weight", "FirstKey", "FirstVersion", "ChangedAt", "ChangedBy"}
+	if head.State.WithoutID != 0 && head.State.BackID == state { // redone: there is nothing after it
+		snap.Document.TipID = state
+		columns = append(columns, "TipID")
+	}
+	err := moveHead(tx, head.State.ID, &snap.Document, columns...)
 	return snap, unstored(err)
 }
 

@@ -2,7 +2,6 @@ package jobs
 
 import (
 	"bytes"
-	"context"
 	"encoding/json"
 	"fmt"
 	"image"
@@ -10,7 +9,6 @@ import (
 	"os"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -18,7 +16,7 @@ import (
 	"glenrain/core/annot"
 	"glenrain/core/child"
 	"glenrain/core/draw"
-	"glenrain/core/house"
+	"glenrain/core/jobs/jobstest"
 	"glenrain/core/ocr"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
@@ -33,241 +31,18 @@ func TestMain(m *testing.M) {
 	os.Exit(m.Run())
 }
 
-// memory gives sources from bytes by name.
-type memory map[string][]byte
-
-func (m memory) Open(_ context.Context, ref step.SourceRef) (*step.Source, error) {
-	b, ok := m[string(ref)]
-	if !ok {
-		return nil, step.Refuse("there is no %s", ref)
-	}
-	return &step.Source{Name: string(ref), Data: bytes.NewReader(b), Size: int64(len(b))}, nil
-}
-
-// bench is a document on which steps are run one after another.
-type bench struct {
-	t    testing.TB
-	reg  *step.Registry
-	base []byte
-	doc  *pdf.Document
-	keys *step.Keys
-	src  memory
-	n    int
-	ups  [][]byte
-}
-
-func newBench(t testing.TB, data []byte) *bench {
-	d := pdftest.Open(t, data)
-	pages, err := d.Pages()
-	require.NoError(t, err)
-	return &bench{t: t, reg: Registry(), base: data, doc: d, keys: step.NewKeys(pages), src: memory{"other": pdftest.Text(9)}}
-}
-
-func (b *bench) env() *step.Env {
-	return &step.Env{Now: time.Unix(1_800_000_000, 0).UTC(), Seed: [16]byte{byte(b.n), 7}, Step: b.n, Keys: b.keys, Sources: b.src}
-}
-
-func (b *bench) run(name, params string) *step.Result {
-	b.t.Helper()
-	res, err := b.try(name, params)
-	require.NoError(b.t, err)
-	return res
-}
-
-// reads holds what a step says against the patterns of plain English.
-func reads(t testing.TB, sentences ...string) {
-	t.Helper()
-	for _, s := range sentences {
-		words, instead := house.Wrong(s)
-		assert.Empty(t, words, "%s: %s", s, instead)
-	}
-}
-
-func (b *bench) try(name, params string) (*step.Result, error) {
-	s, err := b.reg.New(name, json.RawMessage(params))
-	if err != nil {
-		return nil, err
-	}
-	b.n++
-	_, res, err := b.reg.Run(b.t.Context(), b.doc, s, b.env())
-	if err != nil {
-		reads(b.t, err.Error())
-		return nil, err
-	}
-	reads(b.t, append([]string{res.Sentence}, res.Warnings...)...)
-	b.doc, err = b.doc.With(res.Update)
-	require.NoError(b.t, err)
-	b.keys = b.keys.With(b.n, res.Created)
-	b.ups = append(b.ups, res.Update)
-	return res, nil
-}
-
-func (b *bench) texts() []string { return pdftest.PageTexts(b.t, pdftest.Whole(b.t, b.doc)) }
-
-// file is base and updates, as they stand on the disk.
-func (b *bench) file() []byte {
-	return append(bytes.Clone(b.base), bytes.Join(b.ups, nil)...)
-}
-
-func TestMove(t *testing.T) {
-	b := newBench(t, pdftest.Text(8))
-	res := b.run("move", `{"pages":["0.2","0.6"],"to":"0.5"}`)
-	assert.Equal(t, "Pages 2, 6 moved before page 5", res.Sentence)
-	assert.Equal(t, "Page 1,Page 3,Page 4,Page 2,Page 6,Page 5,Page 7,Page 8", strings.Join(b.texts(), ","))
-	b.run("move", `{"pages":"1","to":"end"}`)
-	b.run("move", `{"pages":"last","to":1}`)
-	b.run("move", `{"pages":["0.8"],"to":"first"}`)
-	assert.Equal(t, "Page 8,Page 1,Page 3,Page 4,Page 2,Page 6,Page 5,Page 7", strings.Join(b.texts(), ","))
-	pdftest.Check(t, b.file())
-	_, err := b.try("move", `{"pages":["0.8"],"to":"first"}`)
-	assert.ErrorContains(t, err, "already there")
-	_, err = b.try("move", `{"pages":"20","to":"first"}`)
-	assert.ErrorContains(t, err, "no page")
-}
-
-func TestRotate(t *testing.T) {
-	b := newBench(t, pdftest.Text(3))
-	b.run("rotate", `{"pages":"all","by":90}`)
-	r := pdftest.Refs(t, b.doc)
-	assert.Equal(t, []int{90, 180, 90}, []int{b.doc.Geometry(r[0]).Rotate, b.doc.Geometry(r[1]).Rotate, b.doc.Geometry(r[2]).Rotate})
-	b.run("rotate", `{"pages":"2","to":0}`)
-	b.run("rotate", `{"pages":"1","by":-180}`)
-	assert.Equal(t, 0, b.doc.Geometry(r[1]).Rotate)
-	assert.Equal(t, 270, b.doc.Geometry(r[0]).Rotate)
-	for _, bad := range []string{`{"pages":"1"}`, `{"pages":"1","by":90,"to":0}`, `{"pages":"1","by":45}`, `{"pages":"1","to":45}`} {
-		_, err := b.try("rotate", bad)
-		assert.Error(t, err, bad)
-	}
-}
-
-// linked is a file in which a bookmark, a named place, links, tags and a form field lead to page 2.
-func linked() []byte {
-	f := &pdftest.File{Version: "1.7"}
-	f.Add(`<</Type/Catalog/Pages 2 0 R/Outlines 10 0 R/Names<</Dests 14 0 R>>/StructTreeRoot 20 0 R/MarkInfo<</Marked true>>/AcroForm<</Fields[30 0 R 31 0 R]/DA(/F1 9 Tf)>>/OpenAction[4 0 R/Fit]>>`)
-	f.Add(`<</Type/Pages/Kids[3 0 R 4 0 R 5 0 R]/Count 3/MediaBox[0 0 300 300]/Resources<</Font<</F1 9 0 R>>>>>>`)
-	f.Add(`<</Type/Page/Parent 2 0 R/Contents 6 0 R/StructParents 0/Annots[15 0 R 16 0 R 17 0 R]>>`)
-	f.Add(`<</Type/Page/Parent 2 0 R/Contents 7 0 R/StructParents 1/Annots[30 0 R 32 0 R]>>`)
-	f.Add(`<</Type/Page/Parent 2 0 R/Contents 8 0 R/StructParents 2/Annots[33 0 R]>>`)
-	for i, s := range []string{"FIRST", "HARBOURSECRET", "THIRD"} {
-		f.Add("%s", pdftest.Stream("", fmt.Sprintf("/P <</MCID 0>> BDC BT /F1 20 Tf 30 %d Td (%s) Tj ET EMC", 200-i, s)))
-	}
-	f.Add(`<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>`)                                                         // 9
-	f.Add(`<</Type/Outlines/First 11 0 R/Last 13 0 R/Count 3>>`)                                                     // 10
-	f.Add(`<</Title(One)/Parent 10 0 R/Next 12 0 R/Dest[3 0 R/Fit]>>`)                                               // 11
-	f.Add(`<</Title(Secret bookmark)/Parent 10 0 R/Prev 11 0 R/Next 13 0 R/A<</S/GoTo/D(second)>>>>`)                // 12
-	f.Add(`<</Title(Three)/Parent 10 0 R/Prev 12 0 R/Dest[5 0 R/Fit]>>`)                                             // 13
-	f.Add(`<</Names[(first)[3 0 R/Fit](second)<</D[4 0 R/Fit]>>]>>`)                                                 // 14
-	f.Add(`<</Type/Annot/Subtype/Link/Rect[0 0 50 50]/Dest[4 0 R/Fit]>>`)                                            // 15
-	f.Add(`<</Type/Annot/Subtype/Link/Rect[0 50 50 90]/A<</S/GoTo/D(second)>>>>`)                                    // 16
-	f.Add(`<</Type/Annot/Subtype/Link/Rect[0 90 50 120]/Dest(first)>>`)                                              // 17
-	f.Add(`null`)                                                                                                    // 18
-	f.Add(`null`)                                                                                                    // 19
-	f.Add(`<</Type/StructTreeRoot/K[21 0 R]/ParentTree<</Nums[0[22 0 R]1[23 0 R]2[24 0 R]]>>/ParentTreeNextKey 3>>`) // 20
-	f.Add(`<</Type/StructElem/S/Document/P 20 0 R/K[22 0 R 23 0 R 24 0 R]>>`)                                        // 21
-	f.Add(`<</Type/StructElem/S/P/P 21 0 R/Pg 3 0 R/K 0>>`)                                                          // 22
-	f.Add(`<</Type/StructElem/S/P/P 21 0 R/Pg 4 0 R/K 0/ActualText(HARBOURSECRET spoken)>>`)                         // 23
-	f.Add(`<</Type/StructElem/S/P/P 21 0 R/K<</Type/MCR/Pg 5 0 R/MCID 0>>>>`)                                        // 24
-	for range 5 {                                                                                                    // 25-29
-		f.Add(`null`)
-	}
-	f.Add(`<</Type/Annot/Subtype/Widget/FT/Tx/T(secret field)/V(HARBOURSECRET value)/Rect[0 0 9 9]/P 4 0 R>>`) // 30
-	f.Add(`<</FT/Tx/T(both)/Kids[32 0 R 33 0 R]>>`)                                                            // 31
-	f.Add(`<</Type/Annot/Subtype/Widget/Parent 31 0 R/Rect[0 10 9 19]/P 4 0 R/Contents(HARBOURSECRET note)>>`) // 32
-	f.Add(`<</Type/Annot/Subtype/Widget/Parent 31 0 R/Rect[0 10 9 19]/P 5 0 R>>`)                              // 33
-	return f.Bytes()
-}
-
-// A page that bookmarks, links, tags and fields point to is nowhere in the file that is handed out.
-func TestRemoveLeavesNothing(t *testing.T) {
-	b := newBench(t, linked())
-	require.Contains(t, string(pdftest.Tool(t, b.base, "qpdf", "--qdf", "--object-streams=disable", "FILE", "-")), "HARBOURSECRET")
-	res := b.run("remove", `{"pages":["0.2"]}`)
-	assert.Equal(t, []string{"Removed with them, because they pointed there: 1 bookmark, 1 named place, 2 links, 1 form field, 1 tag."}, res.Warnings)
-	assert.Equal(t, step.Key{Ordinal: 3}, res.Show)
-	pdftest.Check(t, b.file())
-
-	out := pdftest.Whole(t, b.doc)
-	pdftest.Check(t, out)
-	plain := pdftest.Tool(t, out, "qpdf", "--qdf", "--object-streams=disable", "FILE", "-")
-	assert.NotContains(t, plain, "SECRET")
-	assert.NotContains(t, plain, "ecret")
-	assert.Equal(t, 2, strings.Count(plain, "/Type /Page\n"))
-	assert.Equal(t, []string{"FIRST", "THIRD"}, pdftest.PageTexts(t, out))
-	for _, left := range []string{"(One)", "(Three)", "(first)", "(both)", "/OBJR", "/OpenAction"} {
-		want := left != "/OBJR" && left != "/OpenAction"
-		assert.Equal(t, want, strings.Contains(plain, left), left)
-	}
-	d := pdftest.Open(t, out)
-	assert.Len(t, d.Array(d.Dict(pdftest.Refs(t, d)[0]).Get("Annots")), 1, "the link to the first page stays")
-	assert.Contains(t, pdftest.Tool(t, out, "pdfinfo", "-struct-text", "FILE"), "THIRD")
-
-	_, err := b.try("remove", `{"pages":"all"}`)
-	assert.ErrorContains(t, err, "because a document needs one")
-}
-
-func TestInsertBringsWhatBelongs(t *testing.T) {
-	b := newBench(t, pdftest.Text(3))
-	b.src["linked"] = linked()
-	res := b.run("insert", `{"from":"linked","pages":"1, 3","to":"0.2","name":"Harbour papers"}`)
-	assert.Equal(t, "Pages 1, 3 of “Harbour papers” inserted before page 2", res.Sentence)
-	assert.Equal(t, []string{"2 links to pages that were not inserted removed."}, res.Warnings)
-	assert.Equal(t, []step.Key{{Step: 1, Ordinal: 1}, {Step: 1, Ordinal: 2}}, res.Pages)
-	assert.Equal(t, "Page 1,FIRST,THIRD,Page 2,Page 3", strings.Join(b.texts(), ","))
-	// The same once more: the form field gets another name.
-	res = b.run("insert", `{"from":"linked","to":"end","name":"Again"}`)
-	assert.Contains(t, strings.Join(res.Warnings, " "), "1 form field renamed")
-	out := pdftest.Whole(t, b.doc)
-	pdftest.Check(t, out)
-	pdftest.Check(t, b.file())
-	plain := pdftest.Tool(t, out, "qpdf", "--qdf", "--object-streams=disable", "FILE", "-")
-	assert.Equal(t, 1, strings.Count(plain, "HARBOURSECRET value"), "page 2 came only the second time")
-	assert.Contains(t, plain, "(both 2)")
-	assert.Contains(t, plain, "(Harbour papers)")
-	d := pdftest.Open(t, out)
-	refs := pdftest.Refs(t, d)
-	link := d.Dict(d.Array(d.Dict(refs[1]).Get("Annots"))[0])
-	assert.Equal(t, refs[1], d.Array(link.Get("Dest"))[0], "a named place became the page itself")
-	assert.Contains(t, pdftest.Tool(t, out, "pdfinfo", "-struct-text", "FILE"), "HARBOURSECRET")
-
-	_, err := b.try("insert", `{"from":"nowhere","to":"end"}`)
-	assert.Error(t, err)
-	b.src["text"] = []byte("just text")
-	_, err = b.try("insert", `{"from":"text","to":"end"}`)
-	assert.ErrorContains(t, err, "plain text")
-}
-
-// What two pages share comes once.
-func TestInsertOnce(t *testing.T) {
-	f := &pdftest.File{}
-	f.Add("<</Type/Catalog/Pages 2 0 R>>")
-	f.Add("<</Type/Pages/Kids[3 0 R 4 0 R]/Count 2/MediaBox[0 0 100 100]/Resources<</XObject<</Im 5 0 R>>>>>>")
-	f.Add("<</Type/Page/Parent 2 0 R/Contents 6 0 R>>")
-	f.Add("<</Type/Page/Parent 2 0 R/Contents 6 0 R>>")
-	noise := make([]byte, 40_000)
-	for i := range noise {
-		noise[i] = byte(i*i>>3 ^ i)
-	}
-	f.Add("%s", pdftest.Stream("/Type/XObject/Subtype/Image/Width 200/Height 200/ColorSpace/DeviceGray/BitsPerComponent 8", string(noise)))
-	f.Add("%s", pdftest.Stream("", "100 0 0 100 0 0 cm /Im Do"))
-	b := newBench(t, pdftest.Text(2))
-	b.src["pictures"] = f.Bytes()
-	res := b.run("insert", `{"from":"pictures","to":"end"}`)
-	assert.Greater(t, len(res.Update), 40_000)
-	assert.Less(t, len(res.Update), 44_000)
-}
-
 func TestNumbers(t *testing.T) {
-	b := newBench(t, pdftest.Text(4))
-	res := b.run("number", `{"pages":"all but first","wording":[{"text":"Sheet "},{"field":"page"},{"text":" of "},{"field":"pages"}],"first":2,"margin":"12mm","size":9}`)
+	b := jobstest.New(t, Registry(), pdftest.Text(4))
+	res := b.Run("number", `{"pages":"all but first","wording":[{"text":"Sheet "},{"field":"page"},{"text":" of "},{"field":"pages"}],"first":2,"margin":"12mm","size":9}`)
 	assert.Equal(t, "3 pages numbered at the bottom", res.Sentence)
-	assert.Equal(t, []string{"Page 1", "Page 2 Sheet 2 of 4", "Page 3 Sheet 3 of 4", "Page 4 Sheet 4 of 4"}, b.texts())
-	pdftest.Check(t, b.file())
-	id := draw.List(b.doc)[0].ID
+	assert.Equal(t, []string{"Page 1", "Page 2 Sheet 2 of 4", "Page 3 Sheet 3 of 4", "Page 4 Sheet 4 of 4"}, b.Texts())
+	pdftest.Check(t, b.File())
+	id := draw.List(b.Doc)[0].ID
 
 	// Places by hand: "Sheet 4 of 4" in Liberation Sans of 9 pt has the widths of Helvetica (Adobe Core 14 AFM):
 	// S 667 h 556 e 556 e 556 t 278 space 278 4 556 space 278 o 556 f 278 space 278 4 556 = 5393 -> 48.537 pt.
 	// A4 is 595 pt wide here: it starts at (595 - 48.537) / 2 = 273.23; the baseline is 12 mm = 34.016 pt up.
-	out := pdftest.Whole(t, b.doc)
+	out := pdftest.Whole(t, b.Doc)
 	box := pdftest.Tool(t, out, "pdftotext", "-f", "4", "-l", "4", "-bbox", "FILE", "-")
 	x0, x1, base := wordsAt(t, box, "Sheet", "4")
 	assert.InDelta(t, 273.23, x0, 0.05)
@@ -280,19 +55,19 @@ func TestNumbers(t *testing.T) {
 	assert.InDelta(t, 595-34.016, base, 2.2)
 
 	// Changed later, also after handing out and bringing in again.
-	again := newBench(t, out)
-	list := draw.List(again.doc)
+	again := jobstest.New(t, Registry(), out)
+	list := draw.List(again.Doc)
 	require.Len(t, list, 1)
 	require.Equal(t, id, list[0].ID)
-	again.run("number-change", fmt.Sprintf(`{"id":%q,"pages":"2-","edge":"top","align":"right","wording":[{"field":"page"}],"figures":"i ii iii","first":4}`, id))
-	assert.Equal(t, []string{"Page 1", "iv Page 2", "v Page 3", "vi Page 4"}, again.texts())
-	plain := pdftest.Tool(t, pdftest.Whole(t, again.doc), "qpdf", "--qdf", "--object-streams=disable", "FILE", "-")
+	again.Run("number-change", fmt.Sprintf(`{"id":%q,"pages":"2-","edge":"top","align":"right","wording":[{"field":"page"}],"figures":"i ii iii","first":4}`, id))
+	assert.Equal(t, []string{"Page 1", "iv Page 2", "v Page 3", "vi Page 4"}, again.Texts())
+	plain := pdftest.Tool(t, pdftest.Whole(t, again.Doc), "qpdf", "--qdf", "--object-streams=disable", "FILE", "-")
 	assert.Equal(t, 3, strings.Count(plain, "/Artifact <</Type/Pagination/Subtype/Header/Attached[/Top]"))
 	assert.NotContains(t, plain, "/Footer")
-	again.run("furnishing-remove", fmt.Sprintf(`{"id":%q}`, id))
-	assert.Equal(t, []string{"Page 1", "Page 2", "Page 3", "Page 4"}, again.texts())
-	assert.Empty(t, draw.List(again.doc))
-	plain = pdftest.Tool(t, pdftest.Whole(t, again.doc), "qpdf", "--qdf", "--object-streams=disable", "FILE", "-")
+	again.Run("furnishing-remove", fmt.Sprintf(`{"id":%q}`, id))
+	assert.Equal(t, []string{"Page 1", "Page 2", "Page 3", "Page 4"}, again.Texts())
+	assert.Empty(t, draw.List(again.Doc))
+	plain = pdftest.Tool(t, pdftest.Whole(t, again.Doc), "qpdf", "--qdf", "--object-streams=disable", "FILE", "-")
 	assert.NotContains(t, plain, "Artifact")
 	assert.NotContains(t, plain, "FontFile2")
 }
@@ -318,44 +93,44 @@ func wordsAt(t *testing.T, bbox, first, last string) (x0, x1, y1 float64) {
 }
 
 func TestNumbersGoStale(t *testing.T) {
-	b := newBench(t, pdftest.Text(6))
-	b.run("number", `{"pages":"all"}`)
-	stale := func() bool { return draw.List(b.doc)[0].Stale }
+	b := jobstest.New(t, Registry(), pdftest.Text(6))
+	b.Run("number", `{"pages":"all"}`)
+	stale := func() bool { return draw.List(b.Doc)[0].Stale }
 	require.False(t, stale())
-	res := b.run("move", `{"pages":"1","to":"end"}`)
+	res := b.Run("move", `{"pages":"1","to":"end"}`)
 	assert.Contains(t, strings.Join(res.Warnings, " "), "update them")
 	assert.True(t, stale())
-	b.run("move", `{"pages":"last","to":"first"}`)
+	b.Run("move", `{"pages":"last","to":"first"}`)
 	assert.False(t, stale(), "back in order, the numbers are right again")
-	b.run("rotate", `{"pages":"4","by":90}`)
+	b.Run("rotate", `{"pages":"4","by":90}`)
 	assert.True(t, stale(), "a rotated page has its number at the wrong edge")
-	b.run("remove", `{"pages":"2"}`)
-	res = b.run("furnishing-update", `{}`)
+	b.Run("remove", `{"pages":"2"}`)
+	res = b.Run("furnishing-update", `{}`)
 	assert.Equal(t, "Page numbers updated on 5 pages", res.Sentence)
 	assert.False(t, stale())
 	want := []string{"Page 1 1", "Page 3 2", "Page 4 3", "Page 5 4", "Page 6 5"}
-	assert.ElementsMatch(t, strings.Fields(strings.Join(want, " ")), strings.Fields(strings.Join(b.texts(), " ")))
-	_, err := b.try("furnishing-update", `{}`)
+	assert.ElementsMatch(t, strings.Fields(strings.Join(want, " ")), strings.Fields(strings.Join(b.Texts(), " ")))
+	_, err := b.Try("furnishing-update", `{}`)
 	assert.Error(t, err)
 }
 
 // Furnishings of brought pages come along; one of the same id gets a new one.
 func TestInsertCarriesFurnishings(t *testing.T) {
-	a := newBench(t, pdftest.Text(3))
-	a.run("number", `{"pages":"all","wording":[{"text":"A"},{"field":"page"}]}`)
-	file := pdftest.Whole(t, a.doc)
-	b := newBench(t, file)
-	b.src["same"] = file
-	b.run("insert", `{"from":"same","pages":"2-3","to":"end","name":"same"}`)
-	list := draw.List(b.doc)
+	a := jobstest.New(t, Registry(), pdftest.Text(3))
+	a.Run("number", `{"pages":"all","wording":[{"text":"A"},{"field":"page"}]}`)
+	file := pdftest.Whole(t, a.Doc)
+	b := jobstest.New(t, Registry(), file)
+	b.Src["same"] = file
+	b.Run("insert", `{"from":"same","pages":"2-3","to":"end","name":"same"}`)
+	list := draw.List(b.Doc)
 	require.Len(t, list, 2)
 	assert.NotEqual(t, list[0].ID, list[1].ID)
 	assert.Len(t, list[1].Pages, 2)
-	b.run("number-change", fmt.Sprintf(`{"id":%q,"pages":"4-5","wording":[{"text":"B"},{"field":"page"}]}`, list[1].ID))
-	assert.Equal(t, []string{"Page 1 A1", "Page 2 A2", "Page 3 A3", "Page 2 B1", "Page 3 B2"}, b.texts())
-	b.run("furnishing-remove", fmt.Sprintf(`{"id":%q}`, list[1].ID))
-	b.run("furnishing-update", fmt.Sprintf(`{"id":%q}`, list[0].ID))
-	assert.Equal(t, []string{"Page 1 A1", "Page 2 A2", "Page 3 A3", "Page 2 A4", "Page 3 A5"}, b.texts())
+	b.Run("number-change", fmt.Sprintf(`{"id":%q,"pages":"4-5","wording":[{"text":"B"},{"field":"page"}]}`, list[1].ID))
+	assert.Equal(t, []string{"Page 1 A1", "Page 2 A2", "Page 3 A3", "Page 2 B1", "Page 3 B2"}, b.Texts())
+	b.Run("furnishing-remove", fmt.Sprintf(`{"id":%q}`, list[1].ID))
+	b.Run("furnishing-update", fmt.Sprintf(`{"id":%q}`, list[0].ID))
+	assert.Equal(t, []string{"Page 1 A1", "Page 2 A2", "Page 3 A3", "Page 2 A4", "Page 3 A5"}, b.Texts())
 }
 
 // For each registered step: pages that it does not name look the same to the pixel, the
@@ -368,7 +143,7 @@ func TestEveryStep(t *testing.T) {
 		out := map[int][]byte{}
 		for i := range n {
 			pic, err := pool.Render(t.Context(), raster.Request{
-				Source: raster.Source{Key: fmt.Sprintf("%x", hash(file)), Parts: []raster.Part{{Data: file}}}, Page: i, Scale: 0.5, Format: raster.Raw})
+				Source: raster.Source{Key: fmt.Sprintf("%x", jobstest.Hash(file)), Parts: []raster.Part{{Data: file}}}, Page: i, Scale: 0.5, Format: raster.Raw})
 			require.NoError(t, err)
 			out[i] = append(fmt.Appendf(nil, "%dx%d ", pic.Width, pic.Height), pic.Data...)
 		}
@@ -438,51 +213,51 @@ func TestEveryStep(t *testing.T) {
 					}
 					file = scans
 				}
-				b := newBench(t, file)
-				b.t = t
-				b.run("number", `{"pages":"1-4","wording":[{"text":"No. "},{"field":"page"}],"align":"right"}`)
-				b.run("mark-text", `{"page":"5","quads":[[72,724,150,724,72,696,150,696]]}`)
-				p := strings.ReplaceAll(p, "ID", draw.List(b.doc)[0].ID)
-				marks := annot.Markups(b.doc, pdftest.Refs(t, b.doc)[4])
+				b := jobstest.New(t, Registry(), file)
+				b.T = t
+				b.Run("number", `{"pages":"1-4","wording":[{"text":"No. "},{"field":"page"}],"align":"right"}`)
+				b.Run("mark-text", `{"page":"5","quads":[[72,724,150,724,72,696,150,696]]}`)
+				p := strings.ReplaceAll(p, "ID", draw.List(b.Doc)[0].ID)
+				marks := annot.Markups(b.Doc, pdftest.Refs(t, b.Doc)[4])
 				p = strings.ReplaceAll(p, "MARK", fmt.Sprint(marks[0].Ref.Num))
 				switch k.Name {
 				case "recognize-words", "recognize-remove", "set-text":
-					b.run("recognize", `{"pages":"1-2","languages":"eng"}`)
+					b.Run("recognize", `{"pages":"1-2","languages":"eng"}`)
 				case "uncrop":
-					b.run("crop", `{"pages":"2-4","left":"50mm"}`)
+					b.Run("crop", `{"pages":"2-4","left":"50mm"}`)
 				case "bookmark-change", "bookmark-move", "bookmark-remove":
-					b.run("bookmark-add", `{"title":"One","page":"1"}`)
-					b.run("bookmark-add", `{"title":"Two","page":"2"}`)
+					b.Run("bookmark-add", `{"title":"One","page":"1"}`)
+					b.Run("bookmark-add", `{"title":"Two","page":"2"}`)
 				case "contents", "contents-change":
-					b.run("bookmark-add", `{"title":"One","page":"3"}`)
+					b.Run("bookmark-add", `{"title":"One","page":"3"}`)
 					if k.Name == "contents-change" {
-						b.run("contents", `{"to":2}`)
-						p = strings.ReplaceAll(p, "TOC", draw.List(b.doc)[1].ID)
+						b.Run("contents", `{"to":2}`)
+						p = strings.ReplaceAll(p, "TOC", draw.List(b.Doc)[1].ID)
 					}
 				case "move-objects", "remove-objects", "change-picture", "tone-pages", "replace-picture", "change-shape":
-					b.src["photo"] = gray(40, 30)
-					b.run("add-picture", `{"page":"2","from":"photo","x":100,"y":300,"width":200}`)
-					b.run("add-shape", `{"page":"2","kind":"rectangle","points":"100,600 300,700","fill":"ochre"}`)
-					b.src["photo"] = gray(30, 50)
+					b.Src["photo"] = gray(40, 30)
+					b.Run("add-picture", `{"page":"2","from":"photo","x":100,"y":300,"width":200}`)
+					b.Run("add-shape", `{"page":"2","kind":"rectangle","points":"100,600 300,700","fill":"ochre"}`)
+					b.Src["photo"] = gray(30, 50)
 				case "add-picture":
-					b.src["photo"] = gray(30, 50)
+					b.Src["photo"] = gray(30, 50)
 				case "labels-remove":
-					b.run("label", `{"pages":"1-2","style":"I II III"}`)
+					b.Run("label", `{"pages":"1-2","style":"I II III"}`)
 				}
-				beforeRefs := pdftest.Refs(t, b.doc)
-				before := pixels(b.file(), len(beforeRefs))
+				beforeRefs := pdftest.Refs(t, b.Doc)
+				before := pixels(b.File(), len(beforeRefs))
 				was := map[pdf.Ref][]byte{}
 				for i, r := range beforeRefs {
 					was[r] = before[i]
 				}
-				doc, n := b.doc, b.n
-				res := b.run(k.Name, p)
-				pdftest.Check(t, b.file())
-				refs := pdftest.Refs(t, b.doc)
-				after := pixels(b.file(), len(refs))
+				doc, n := b.Doc, b.N
+				res := b.Run(k.Name, p)
+				pdftest.Check(t, b.File())
+				refs := pdftest.Refs(t, b.Doc)
+				after := pixels(b.File(), len(refs))
 				named := map[pdf.Ref]bool{}
 				for _, key := range res.Pages {
-					r, _ := b.keys.Ref(key)
+					r, _ := b.Keys.Ref(key)
 					named[r] = true
 				}
 				changed := 0
@@ -505,14 +280,14 @@ func TestEveryStep(t *testing.T) {
 				}
 				// The preview of each page alone.
 				for i, r := range refs {
-					s, err := b.reg.New(k.Name, json.RawMessage(p))
+					s, err := b.Reg.New(k.Name, json.RawMessage(p))
 					require.NoError(t, err)
-					env := b.env()
+					env := b.Env()
 					env.Step = n + 1
 					env.Only = r
-					_, only, err := b.reg.Run(t.Context(), doc, s, env)
+					_, only, err := b.Reg.Run(t.Context(), doc, s, env)
 					require.NoError(t, err)
-					base := append(bytes.Clone(b.base), bytes.Join(b.ups[:len(b.ups)-1], nil)...)
+					base := append(bytes.Clone(b.Base), bytes.Join(b.Ups[:len(b.Ups)-1], nil)...)
 					shown := pixels(append(base, only.Update...), i+1)
 					assert.Equal(t, after[i], shown[i], "the preview of page %d differs", i+1)
 				}
@@ -532,13 +307,6 @@ func scans(t *testing.T) []byte {
 		require.NoError(t, doc.InsertPages(i, []pdf.Ref{page}))
 	}
 	return pdftest.Whole(t, doc)
-}
-
-func hash(b []byte) (h uint64) {
-	for _, c := range b {
-		h = h*1099511628211 + uint64(c)
-	}
-	return
 }
 
 // gray is a PNG file with a slope from black to white.
