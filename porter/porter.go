@@ -80,6 +80,7 @@ type question struct {
 	Reading    *reading
 	Pictures   *Pictures
 	Seconds    float64 // how long texts may be read
+	Limits     child.Limits
 }
 
 // reading is a Reading as it is sent.
@@ -171,6 +172,35 @@ func ask(ctx context.Context, q question, l limits, begin func(), put func(answe
 	}
 }
 
+// waiting is a child that was started ahead, for whoever asks next: starting one takes longer than reading a letter.
+var waiting = make(chan *child.Process, 1)
+
+// next gives a child that was asked nothing yet.
+func next() (*child.Process, error) {
+	select {
+	case c := <-waiting:
+		return c, nil
+	default:
+		return child.StartAhead("porter", child.Limits{})
+	}
+}
+
+// Ahead starts a child for the next one who asks, where none waits.
+func Ahead() {
+	if len(waiting) > 0 {
+		return
+	}
+	c, err := child.StartAhead("porter", child.Limits{})
+	if err != nil { // whoever asks next is told
+		return
+	}
+	select {
+	case waiting <- c:
+	default:
+		c.Kill()
+	}
+}
+
 // asked is a child with its question.
 type asked struct {
 	*child.Process
@@ -186,12 +216,15 @@ func askOnce(ctx context.Context, q question, l limits, put func(*asked, answer)
 	if err != nil {
 		return err
 	}
-	c, err := child.Start("porter", child.Limits{Memory: l.memory, CPU: 2 * l.cpu, Ask: l.cpu, Heap: l.heap})
+	c, err := next()
 	if err != nil {
 		done()
 		return fmt.Errorf("starting to read a file: %w", err)
 	}
+	q.Limits = child.Limits{Memory: l.memory, CPU: 2 * l.cpu, Ask: l.cpu, Heap: l.heap}
+	c.Limit(q.Limits)
 	k := &asked{c, l.wall, done}
+	defer func() { go Ahead() }()
 	defer func() { k.done() }()
 	defer c.Kill()
 	if err := c.Send(q); err != nil {

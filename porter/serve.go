@@ -36,6 +36,7 @@ func serve(_ []string, in io.Reader, out io.Writer) error {
 	if err := dec.Decode(&q); err != nil {
 		return err
 	}
+	q.Limits.Own()
 	s := &server{enc: gob.NewEncoder(out), dec: dec}
 	var err error
 	switch {

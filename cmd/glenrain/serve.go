@@ -16,6 +16,7 @@ import (
 	"glenrain/core/typeset"
 	"glenrain/demo"
 	"glenrain/desk"
+	"glenrain/porter"
 	"glenrain/scanner"
 	standin "glenrain/standin/scanner"
 	"glenrain/web"
@@ -80,6 +81,7 @@ func (c *serveCommand) serve(ctx context.Context, ready func(d *desk.Desk, base 
 		return err
 	}
 	defer d.Close()
+	go porter.Ahead()
 	if _, err := ocr.Find(); err != nil {
 		log.Warn(err.Error())
 	}

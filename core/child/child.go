@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"runtime"
+	"runtime/debug"
 	"strconv"
 	"sync"
 	"sync/atomic"
@@ -65,9 +66,7 @@ func Main() {
 		os.Exit(2)
 	}
 	_ = syscall.Setrlimit(syscall.RLIMIT_CORE, &syscall.Rlimit{})
-	if cpu > 0 { // a second limit, by the system: SIGKILL
-		_ = syscall.Setrlimit(syscall.RLIMIT_CPU, &syscall.Rlimit{Cur: cpu, Max: cpu})
-	}
+	limitCPU(cpu)
 	go func() { // whoever asked may be gone while the child works
 		for os.Getppid() == parent {
 			time.Sleep(time.Second)
@@ -83,6 +82,13 @@ func Main() {
 		os.Exit(1)
 	}
 	os.Exit(0)
+}
+
+// limitCPU sets a second limit of processor time, by the system: SIGKILL.
+func limitCPU(seconds uint64) {
+	if seconds > 0 {
+		_ = syscall.Setrlimit(syscall.RLIMIT_CPU, &syscall.Rlimit{Cur: seconds, Max: seconds})
+	}
 }
 
 // Lower gives this process, and what it starts from now on, a low priority: whoever waits for something short comes first. Priorities are of threads
@@ -110,9 +116,25 @@ type Limits struct {
 	Cores  int           // that it may use; 0 for all
 }
 
+// seconds is the limit of processor time as the system is told it.
+func (l Limits) seconds() uint64 {
+	if l.CPU <= 0 {
+		return 0
+	}
+	return uint64(l.CPU/time.Second) + 1
+}
+
+// Own sets, in a child that was started before it was known what it would be asked, those limits that a process sets itself.
+func (l Limits) Own() {
+	limitCPU(l.seconds())
+	if l.Heap > 0 {
+		debug.SetMemoryLimit(l.Heap)
+	}
+}
+
 // Process is a running child.
 type Process struct {
-	limits Limits
+	limits atomic.Pointer[Limits]
 	cmd    *exec.Cmd
 	in     io.WriteCloser
 	enc    *gob.Encoder
@@ -124,15 +146,20 @@ type Process struct {
 
 // Start starts a child of a kind.
 func Start(kind string, limits Limits, args ...string) (*Process, error) {
+	p, err := StartAhead(kind, limits, args...)
+	if err == nil {
+		p.Limit(limits)
+	}
+	return p, err
+}
+
+// StartAhead starts a child before it is known what it will be asked. It is not watched until it has limits: see Limit.
+func StartAhead(kind string, limits Limits, args ...string) (*Process, error) {
 	exe, err := os.Executable()
 	if err != nil {
 		return nil, err
 	}
-	cpu := int64(0)
-	if limits.CPU > 0 {
-		cpu = int64(limits.CPU/time.Second) + 1
-	}
-	cmd := exec.Command(exe, append([]string{command, kind, strconv.FormatInt(cpu, 10), strconv.Itoa(os.Getpid())}, args...)...)
+	cmd := exec.Command(exe, append([]string{command, kind, strconv.FormatUint(limits.seconds(), 10), strconv.Itoa(os.Getpid())}, args...)...)
 	cmd.Stderr = &firstLines{to: os.Stderr}
 	cmd.Env = os.Environ()
 	if limits.Heap > 0 {
@@ -152,9 +179,9 @@ func Start(kind string, limits Limits, args ...string) (*Process, error) {
 	if err := cmd.Start(); err != nil {
 		return nil, err
 	}
-	p := &Process{limits: limits, cmd: cmd, in: in, enc: gob.NewEncoder(in), dec: gob.NewDecoder(out)}
+	p := &Process{cmd: cmd, in: in, enc: gob.NewEncoder(in), dec: gob.NewDecoder(out)}
+	p.limits.Store(&limits)
 	p.asked.Store(preparing)
-	watching.add(p)
 	return p, nil
 }
 
@@ -163,6 +190,13 @@ const (
 	justAsked = -1 // it is not known yet
 	preparing = -2 // nothing was asked yet: there are no limits but those of the system
 )
+
+// Limit sets the limits of a child that was started without: those which are watched. It is told of them in what it is asked first, and sets the others
+// itself: see Limits.Own.
+func (p *Process) Limit(l Limits) {
+	p.limits.Store(&l)
+	watching.add(p)
+}
 
 // PID is the number of the process.
 func (p *Process) PID() int { return p.cmd.Process.Pid }
@@ -208,7 +242,7 @@ func (p *Process) reason() error {
 	if w, ok := s.Sys().(syscall.WaitStatus); !ok || !w.Signaled() || w.Signal() != syscall.SIGKILL && w.Signal() != syscall.SIGTERM {
 		return ErrDead
 	}
-	if p.limits.CPU > 0 && s.UserTime()+s.SystemTime() >= p.limits.CPU { // the system's limit, which kills too
+	if cpu := p.limits.Load().CPU; cpu > 0 && s.UserTime()+s.SystemTime() >= cpu { // the system's limit, which kills too
 		return ErrTime
 	}
 	return ErrEnded

@@ -68,10 +68,11 @@ func (w *watch) run() {
 				continue
 			}
 			p.asked.CompareAndSwap(justAsked, u.ticks)
+			l := p.limits.Load()
 			switch {
-			case p.limits.Memory > 0 && u.resident > p.limits.Memory:
+			case l.Memory > 0 && u.resident > l.Memory:
 				p.end(ErrMemory)
-			case p.limits.Ask > 0 && time.Duration(u.ticks-p.asked.Load())*tick > p.limits.Ask:
+			case l.Ask > 0 && time.Duration(u.ticks-p.asked.Load())*tick > l.Ask:
 				p.end(ErrTime)
 			}
 			if u.state == 'T' {

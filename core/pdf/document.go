@@ -53,6 +53,7 @@ type cache struct {
 	briefs  map[int]*Dict // of pages: see Document.brief
 	failed  map[int]error // objects that can't be read, and object streams: neither is tried again
 	seen    lately
+	ahead   *ahead // of a walk that is going on; nil otherwise
 }
 
 // A cache over this many objects is emptied: what is parsed again costs little,

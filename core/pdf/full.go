@@ -65,6 +65,7 @@ type fullWriter struct {
 	opt     FullOptions
 	out     *counter
 	numbers map[int]int // object number in the document -> in the file
+	known   []Object    // by object number in the document: what target gave for it, or absent; nil where it was not asked yet
 	queue   []Ref       // objects to write, in the order they were found
 	last    int         // highest number given in the file
 	inTree  map[Ref]bool
@@ -107,6 +108,7 @@ func (f *fullWriter) write(ctx context.Context) error {
 			return err
 		}
 	}
+	f.known = make([]Object, len(d.base))
 	version := d.Version()
 	if !f.classic() {
 		version = max(version, "1.5")
@@ -197,9 +199,30 @@ func (f *fullWriter) rebuildTree(pages []Leaf) error {
 	return nil
 }
 
+// absent stands in fullWriter.known for null.
+const absent = Boolean(false)
+
 // target gives the reference that stands in the file for r, and queues what is
 // new; null for a page that is not in the tree and for what does not exist.
 func (f *fullWriter) target(r Ref) Object {
+	if r.Gen != 0 || r.Num < 0 || r.Num >= len(f.known) {
+		return f.find(r)
+	}
+	to := f.known[r.Num]
+	if to == nil {
+		if to = f.find(r); to == nil {
+			to = absent
+		}
+		f.known[r.Num] = to
+	}
+	if to == absent {
+		return nil
+	}
+	return to
+}
+
+// find is target for a reference that was not met before.
+func (f *fullWriter) find(r Ref) Object {
 	if f.oldTree[r] {
 		r = f.newRoot
 	}

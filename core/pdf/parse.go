@@ -178,6 +178,7 @@ func (s *objectStream) object(idx, num int) ([]byte, bool) {
 func (d *Document) objectStream(container int, c *cache, up *loading) (*objectStream, error) {
 	c.mu.Lock()
 	s, err := c.streams[container], c.failed[-container] // numbers of objects are positive
+	ahead := c.ahead
 	c.mu.Unlock()
 	if s != nil || err != nil {
 		return s, err
@@ -186,7 +187,13 @@ func (d *Document) objectStream(container int, c *cache, up *loading) (*objectSt
 	if err != nil {
 		return nil, err
 	}
-	if s, err = d.unpackObjects(container, here); err != nil {
+	if ahead != nil && up == nil { // who is asked on behalf of another object waits for nobody
+		s = ahead.take(container)
+	}
+	if s == nil {
+		s, err = d.unpackObjects(container, here)
+	}
+	if err != nil {
 		if lasting(err) {
 			c.mu.Lock()
 			c.failed[-container] = err

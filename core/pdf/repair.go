@@ -307,7 +307,9 @@ func (d *Document) mendTree(whole bool) (wrong []string, err error) {
 	root, ok := d.Catalog().Get("Pages").(Ref)
 	if _, isNode := d.Resolve(d.itself(root).Get("Kids")).(Array); ok && isNode && root != d.Root() {
 		m := mender{d: d, whole: whole, seen: map[Ref]bool{}}
+		end := d.unpackAhead()
 		m.node(root, Ref{}, 0)
+		end()
 		d.setPages(nil)
 		pages, err := d.Pages()
 		if errors.Is(err, ErrLimit) || d.Over() != nil {
