@@ -131,6 +131,9 @@ func abs(v float64) float64 { return max(v, -v) }
 // Remove takes an annotation off a page, with the note that belongs to it, and gives both; nothing where the page has it not.
 func Remove(doc *pdf.Document, page, ref pdf.Ref) []Removed {
 	popup, _ := doc.Dict(ref).Get("Popup").(pdf.Ref)
+	if doc.Name(doc.Dict(popup).Get("Subtype")) != "Popup" { // whatever else a file names there stays
+		popup = pdf.Ref{}
+	}
 	var left pdf.Array
 	found := false
 	for _, o := range doc.Array(doc.Dict(page).Get("Annots")) {
