@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
@@ -129,3 +130,11 @@ func (d *Desk) RemovePerson(ctx context.Context, person, of, to uint) error {
 	d.mu.Unlock()
 	return err
 }
+
+// Start runs f in the background: see background.Room.
+func (d *Desk) Start(person uint, label string, f func(context.Context, *background.Work) (any, error)) *background.Work {
+	return d.work.Start(person, label, f)
+}
+
+// Work gives a piece of work that goes on, or has ended lately.
+func (d *Desk) Work(id uint) (*background.Work, error) { return d.work.Work(id) }

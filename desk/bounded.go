@@ -8,6 +8,7 @@ import (
 
 	"glenrain/core/pdf"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 )
 
 // grace is how long a piece of work may take to notice that its time is over.
@@ -62,7 +63,7 @@ func bounded[T any](ctx context.Context, d *Desk, what string, f func(context.Co
 func catch[T any](ctx context.Context, f func(context.Context) (T, error)) (v T, err error) {
 	defer func() {
 		if p := recover(); p != nil {
-			err = errors.Join(step.ErrPanic, faultOf(p))
+			err = errors.Join(step.ErrPanic, background.Fault(p))
 		}
 	}()
 	return f(ctx)
@@ -82,7 +83,7 @@ func (m made) all() []string {
 }
 
 // runBounded runs a step on a snapshot, as bounded. Its files are tidied up where it fails.
-func (d *Desk) runBounded(ctx context.Context, at *Snapshot, s step.Step, row Step, w *Work) (made, error) {
+func (d *Desk) runBounded(ctx context.Context, at *Snapshot, s step.Step, row Step, w *background.Work) (made, error) {
 	m, err := bounded(ctx, d, row.Name, func(ctx context.Context) (made, error) {
 		src := &sources{desk: d, person: row.PersonID}
 		defer src.close()

@@ -16,6 +16,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 )
 
@@ -85,7 +86,7 @@ func TestWatchdog(t *testing.T) {
 	assert.NotNil(t, d.Reserved(doc.ID))
 	w.Cancel()
 	p := w.Wait(t.Context())
-	assert.Equal(t, WorkCancelled, p.State)
+	assert.Equal(t, background.WorkCancelled, p.State)
 	assert.Nil(t, d.Reserved(doc.ID))
 }
 

@@ -21,6 +21,7 @@ import (
 	"glenrain/core/intake/intaketest"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
@@ -157,7 +158,7 @@ func TestAbout(t *testing.T) {
 	assert.Greater(t, a.Weight.Pictures, a.Weight.Rest)
 	assert.Empty(t, prow.Weightiest, "that a picture is a picture is no news")
 	// Combined with text, it is.
-	all, err := d.Combine(t.Context(), &Work{}, Combination{Documents: []uint{text.ID, pic.ID}, Pages: []string{"2-", ""}, Person: 1})
+	all, err := d.Combine(t.Context(), &background.Work{}, Combination{Documents: []uint{text.ID, pic.ID}, Pages: []string{"2-", ""}, Person: 1})
 	require.NoError(t, err)
 	assert.Equal(t, 3, all.Pages)
 	require.NoError(t, d.ReadAll(t.Context(), 1))
@@ -284,7 +285,7 @@ func TestGather(t *testing.T) {
 	l = list()
 	assert.True(t, l.Wrong)
 	assert.Contains(t, l.Entries[0].Wrong, "no pages 30")
-	_, err := d.CombineGathered(ctx, &Work{}, Combination{Person: 1})
+	_, err := d.CombineGathered(ctx, &background.Work{}, Combination{Person: 1})
 	require.ErrorContains(t, err, "no pages 30")
 	require.NoError(t, d.GatherPages(ctx, 1, l.Entries[0].ID, "all"))
 	require.NoError(t, d.SortGathered(ctx, 1, "name"))
@@ -294,11 +295,11 @@ func TestGather(t *testing.T) {
 	assert.Equal(t, "quay", list().Entries[0].Name)
 	assert.Equal(t, 2+10+2+1, list().Pages)
 	assert.Len(t, list().Papers, 2)
-	out, err := d.CombineGathered(ctx, &Work{}, Combination{Person: 1, RequestID: "c", Name: "All"})
+	out, err := d.CombineGathered(ctx, &background.Work{}, Combination{Person: 1, RequestID: "c", Name: "All"})
 	require.NoError(t, err)
 	assert.Equal(t, 15, out.Pages)
 	assert.Empty(t, list().Entries)
-	same, err := d.CombineGathered(ctx, &Work{}, Combination{Person: 1, RequestID: "c", Name: "All"})
+	same, err := d.CombineGathered(ctx, &background.Work{}, Combination{Person: 1, RequestID: "c", Name: "All"})
 	require.NoError(t, err)
 	assert.Equal(t, out.ID, same.ID, "the same request again")
 	// What is deleted is off the list, and another person's list is their own.
@@ -321,18 +322,18 @@ func TestPicturesOnPaper(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, placed, 3)
 	assert.Equal(t, [2]bool{true, false}, [2]bool{placed[0].PageW > placed[0].PageH, placed[1].PageW > placed[1].PageH}, "each as it is")
-	out, err := d.MakePicturePages(ctx, &Work{}, PicturePages{Person: 1, Documents: []uint{views.ID, pic.ID}, Placement: a4, RequestID: "p"})
+	out, err := d.MakePicturePages(ctx, &background.Work{}, PicturePages{Person: 1, Documents: []uint{views.ID, pic.ID}, Placement: a4, RequestID: "p"})
 	require.NoError(t, err)
 	require.Len(t, out, 1)
 	assert.Equal(t, [2]any{3, "2 pictures"}, [2]any{out[0].Pages, out[0].Made.String()})
-	again, err := d.MakePicturePages(ctx, &Work{}, PicturePages{Person: 1, Documents: []uint{views.ID, pic.ID}, Placement: a4, RequestID: "p"})
+	again, err := d.MakePicturePages(ctx, &background.Work{}, PicturePages{Person: 1, Documents: []uint{views.ID, pic.ID}, Placement: a4, RequestID: "p"})
 	require.NoError(t, err)
 	assert.Equal(t, out[0].ID, again[0].ID)
-	each, err := d.MakePicturePages(ctx, &Work{}, PicturePages{Person: 1, Documents: []uint{views.ID, pic.ID}, Placement: a4, Each: true})
+	each, err := d.MakePicturePages(ctx, &background.Work{}, PicturePages{Person: 1, Documents: []uint{views.ID, pic.ID}, Placement: a4, Each: true})
 	require.NoError(t, err)
 	assert.Len(t, each, 2)
 	pdf := bring(t, d, "a.pdf", pdftest.Text(1))
-	_, err = d.MakePicturePages(ctx, &Work{}, PicturePages{Person: 1, Documents: []uint{pdf.ID}, Placement: a4})
+	_, err = d.MakePicturePages(ctx, &background.Work{}, PicturePages{Person: 1, Documents: []uint{pdf.ID}, Placement: a4})
 	var refusal *step.Refusal
 	require.ErrorAs(t, err, &refusal)
 }

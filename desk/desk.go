@@ -19,6 +19,7 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/office"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
@@ -49,7 +50,7 @@ type Desk struct {
 	live  map[uint]*live // documents by id that were worked on lately
 	order []uint         // least recent first
 	bases map[string]*openBase
-	work  works
+	work  *background.Room
 	watch watchers
 
 	pictures pictures
@@ -141,7 +142,7 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 	}
 	register := people.NewRegister(db, opt.Log, opt.Now, opt.Guests)
 	d := &Desk{
-		Register: register, Settings: office.NewSettings(db, register, opt.Now, cmp.Or(opt.SealKey, filepath.Join(dir, sealKeyName))),
+		Register: register, work: background.New(), Settings: office.NewSettings(db, register, opt.Now, cmp.Or(opt.SealKey, filepath.Join(dir, sealKeyName))),
 		Store: files, db: db, dir: dir, lock: lock, registry: opt.Registry, pool: pool, log: opt.Log, now: opt.Now, maxWork: cmp.Or(opt.MaxWork, pdf.MaxWork),
 		live: map[uint]*live{}, bases: map[string]*openBase{},
 		pictures: pictures{dir: filepath.Join(dir, "pages")}, readings: memory{dir: filepath.Join(dir, "readings")}, scanners: opt.Scanners, purged: map[uint]bool{}, moreChecks: opt.Checks, moreFinishers: opt.Finishers, moreMany: opt.Many,
@@ -181,7 +182,7 @@ func Open(dir string, opt Options) (_ *Desk, err error) {
 
 // Close ends background work and closes the folder.
 func (d *Desk) Close() error {
-	d.work.stop()
+	d.work.Stop()
 	d.stopReading()
 	d.pool.Close()
 	d.endCheckpoints()

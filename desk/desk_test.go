@@ -24,6 +24,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
@@ -355,19 +356,19 @@ func TestCombineAndHandOut(t *testing.T) {
 	d := openDesk(t, dir)
 	a, b := bring(t, d, "Letter.pdf", pdftest.Text(2)), bring(t, d, "Survey.pdf", pdftest.Text(3))
 	p := bring(t, d, "quay.jpg", photo(t))
-	w := d.Start(1, "Combine", func(ctx context.Context, w *Work) (any, error) {
+	w := d.Start(1, "Combine", func(ctx context.Context, w *background.Work) (any, error) {
 		return d.Combine(ctx, w, Combination{Person: 1, Documents: []uint{b.ID, p.ID, a.ID}, Name: "Winter papers"})
 	})
 	prog := w.Wait(t.Context())
 	require.NoError(t, prog.Err)
-	require.Equal(t, WorkDone, prog.State)
+	require.Equal(t, background.WorkDone, prog.State)
 	doc := prog.Result.(*Document)
 	assert.Equal(t, 6, doc.Pages)
 	mustDo(t, d, doc.ID, "number", `{"pages":"all but first","first":2}`)
 	moved := mustDo(t, d, doc.ID, "move", `{"pages":["0.2"],"to":"end"}`)
 	seen := moved.Snapshot.State.ID
 
-	quiet := &Work{}
+	quiet := &background.Work{}
 	var asks *Asks
 	_, err := d.HandOut(t.Context(), quiet, Order{Document: doc.ID, Seen: seen, Person: 1, Name: "Out"})
 	require.ErrorAs(t, err, &asks, "stale numbers are asked about")
@@ -506,19 +507,19 @@ func TestPeople(t *testing.T) {
 func TestWork(t *testing.T) {
 	d := newDesk(t)
 	started := make(chan struct{})
-	w := d.Start(1, "slow", func(ctx context.Context, w *Work) (any, error) {
+	w := d.Start(1, "slow", func(ctx context.Context, w *background.Work) (any, error) {
 		w.Set(1, 10)
 		close(started)
 		<-ctx.Done()
 		return nil, ctx.Err()
 	})
 	<-started
-	assert.Equal(t, WorkRunning, w.Look().State)
+	assert.Equal(t, background.WorkRunning, w.Look().State)
 	w.Cancel()
-	assert.Equal(t, WorkCancelled, w.Wait(t.Context()).State)
-	w = d.Start(1, "faulty", func(context.Context, *Work) (any, error) { panic("x") })
-	assert.Equal(t, WorkFailed, w.Wait(t.Context()).State)
-	w = d.Start(1, "failing", func(context.Context, *Work) (any, error) { return nil, errors.New("no") })
+	assert.Equal(t, background.WorkCancelled, w.Wait(t.Context()).State)
+	w = d.Start(1, "faulty", func(context.Context, *background.Work) (any, error) { panic("x") })
+	assert.Equal(t, background.WorkFailed, w.Wait(t.Context()).State)
+	w = d.Start(1, "failing", func(context.Context, *background.Work) (any, error) { return nil, errors.New("no") })
 	assert.EqualError(t, w.Wait(t.Context()).Err, "no")
 	_, err := d.Work(999)
 	assert.ErrorIs(t, err, store.ErrMissing)

@@ -18,6 +18,7 @@ import (
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 )
 
@@ -73,7 +74,7 @@ func TestFinishers(t *testing.T) {
 	somebody(t, d, "isla", people.Administrator)
 	row := bring(t, d, "Berths.pdf", pdftest.Text(2))
 	order := Order{Document: row.ID, Seen: row.HeadID, Person: 1, Name: "Out", RequestID: "o1"}
-	_, err = d.HandOut(t.Context(), &Work{}, order)
+	_, err = d.HandOut(t.Context(), &background.Work{}, order)
 	var asks *Asks
 	require.ErrorAs(t, err, &asks)
 	assert.Equal(t, "It has no file number", asks.Findings[0].Sentence)
@@ -82,7 +83,7 @@ func TestFinishers(t *testing.T) {
 		t.Log(f.Sentence)
 		order.AsItIs = true
 	}
-	h, err := d.HandOut(t.Context(), &Work{}, order)
+	h, err := d.HandOut(t.Context(), &background.Work{}, order)
 	require.NoError(t, err)
 	assert.True(t, h.Signed)
 	assert.Equal(t, 2, h.Pages)
@@ -118,7 +119,7 @@ func TestFinishers(t *testing.T) {
 	// One that can't be had is refused, and so is what there is not.
 	plain := bring(t, d, "No number.pdf", pdftest.Text(1))
 	for _, finish := range [][]string{{"number"}, {"nothing known"}, {FinishLock}, {FinishSigned}} {
-		_, err = d.HandOut(t.Context(), &Work{}, Order{Document: plain.ID, Seen: plain.HeadID, Person: 1, Name: "Plain", AsItIs: true, Finish: finish})
+		_, err = d.HandOut(t.Context(), &background.Work{}, Order{Document: plain.ID, Seen: plain.HeadID, Person: 1, Name: "Plain", AsItIs: true, Finish: finish})
 		assert.ErrorContains(t, err, "can’t export the document this way", finish)
 	}
 	// What signs needs a file of its own; a zip is told so, and leaves nothing behind.

@@ -9,6 +9,7 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 )
 
@@ -184,7 +185,7 @@ func (d *Desk) GatheredList(ctx context.Context, person uint) (*GatheredOutcome,
 }
 
 // CombineGathered makes one document of a person's list, which is empty then.
-func (d *Desk) CombineGathered(ctx context.Context, w *Work, c Combination) (*Document, error) {
+func (d *Desk) CombineGathered(ctx context.Context, w *background.Work, c Combination) (*Document, error) {
 	list, err := d.GatheredList(ctx, c.Person)
 	if err != nil {
 		return nil, err

@@ -10,6 +10,7 @@ import (
 	"glenrain/core/finding"
 	"glenrain/core/naming"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 )
 
@@ -94,7 +95,7 @@ var exporting = ManyKind{
 	Name:  "export",
 	Label: func(n int) string { return "Export " + step.Count(n, "document") },
 	Told:  func(done, of int) string { return fmt.Sprintf("%d of %s exported.", done, step.Count(of, "document")) },
-	Do: func(ctx context.Context, d *Desk, _ *Work, m *Many, it *ManyItem, _ func(done, of int)) (string, error) {
+	Do: func(ctx context.Context, d *Desk, _ *background.Work, m *Many, it *ManyItem, _ func(done, of int)) (string, error) {
 		var h handedMany
 		if err := m.Read(&h); err != nil {
 			return "", err
@@ -110,7 +111,7 @@ var exporting = ManyKind{
 		if h.Folder == 0 {
 			finish = d.usual(s)
 		}
-		f, err := d.HandOut(ctx, &Work{}, Order{Document: it.DocumentID, Seen: s.State.ID, RequestID: m.request(it), Person: m.PersonID,
+		f, err := d.HandOut(ctx, &background.Work{}, Order{Document: it.DocumentID, Seen: s.State.ID, RequestID: m.request(it), Person: m.PersonID,
 			Name: h.Names[it.Place], AsItIs: h.AsItIs, Finish: finish, Folder: h.Folder})
 		if err != nil {
 			return "", err
@@ -139,7 +140,7 @@ var exporting = ManyKind{
 
 // HandOutMany hands documents out as PlanHanding told, in the background. One that can't be does not stop the others, but for a zip, which has all or is not
 // made. Its result is a *HandedMany.
-func (d *Desk) HandOutMany(ctx context.Context, h Handing) (*Work, error) {
+func (d *Desk) HandOutMany(ctx context.Context, h Handing) (*background.Work, error) {
 	if len(h.Documents) == 0 {
 		return nil, step.Refuse("no document is selected")
 	}
@@ -154,7 +155,7 @@ func (d *Desk) HandOutMany(ctx context.Context, h Handing) (*Work, error) {
 	}
 	if h.Zip != "" {
 		asked := ctx
-		return d.Start(h.Person, exporting.Label(len(plan)), func(ctx context.Context, w *Work) (any, error) {
+		return d.Start(h.Person, exporting.Label(len(plan)), func(ctx context.Context, w *background.Work) (any, error) {
 			return d.zipDocuments(people.FromSame(ctx, asked), w, h, plan)
 		}), nil
 	}
@@ -166,7 +167,7 @@ func (d *Desk) HandOutMany(ctx context.Context, h Handing) (*Work, error) {
 }
 
 // zipDocuments hands documents out as one zip.
-func (d *Desk) zipDocuments(ctx context.Context, w *Work, h Handing, plan []Planned) (*HandedMany, error) {
+func (d *Desk) zipDocuments(ctx context.Context, w *background.Work, h Handing, plan []Planned) (*HandedMany, error) {
 	if was, err := d.asked(ctx, h.Person, h.RequestID); err != nil {
 		return nil, err
 	} else if was != nil && was.HandOutID != 0 {

@@ -18,6 +18,7 @@ import (
 	"glenrain/core/jobs"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 )
 
@@ -72,7 +73,7 @@ const maxLooking = 30 * time.Second
 
 // HandOut writes the document anew, whole, as a file to give away: only what can be
 // reached, nothing of what was undone or removed.
-func (d *Desk) HandOut(ctx context.Context, w *Work, o Order) (*HandOut, error) {
+func (d *Desk) HandOut(ctx context.Context, w *background.Work, o Order) (*HandOut, error) {
 	row, err := d.row(ctx, o.Document)
 	if err == nil {
 		err = d.may(ctx, o.Person, people.ActHandOut, row)
@@ -226,7 +227,7 @@ type Combination struct {
 }
 
 // Combine makes one new document of several.
-func (d *Desk) Combine(ctx context.Context, w *Work, c Combination) (*Document, error) {
+func (d *Desk) Combine(ctx context.Context, w *background.Work, c Combination) (*Document, error) {
 	if len(c.Documents) == 0 {
 		return nil, step.Refuse("no document is selected")
 	}

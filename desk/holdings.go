@@ -84,7 +84,7 @@ func (d *Desk) Holdings() []Holding {
 			return nil
 		}},
 		{Name: "results of background work", Fields: []string{"work", "scans"}, Forget: func(_ context.Context, f *forgetting) error {
-			d.work.forget(f.document)
+			d.work.Forget(f.document, &Told{Sentence: "The document was deleted for good."})
 			d.scans.forget(f.document)
 			return nil
 		}},

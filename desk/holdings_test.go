@@ -25,6 +25,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
@@ -171,7 +172,7 @@ func TestPurgedIsGone(t *testing.T) {
 	require.NoError(t, d.CallState(ctx, 1, doc.ID, at().State.ID, "With "+secrets[0]))
 	_, err = d.Picture(ctx, 1, doc.ID, step.Key{Ordinal: 1}, at().Pages()[0].Version, 400, 400)
 	require.NoError(t, err)
-	_, err = d.HandOut(ctx, &Work{}, Order{Document: doc.ID, Seen: at().State.ID, Person: 1, Name: "Out", AsItIs: true, RequestID: "out"})
+	_, err = d.HandOut(ctx, &background.Work{}, Order{Document: doc.ID, Seen: at().State.ID, Person: 1, Name: "Out", AsItIs: true, RequestID: "out"})
 	require.NoError(t, err)
 	_, err = handMany(t, d, Handing{Documents: []uint{other.ID, doc.ID}, Person: 1, RequestID: "zip", Zip: "Both", AsItIs: true, Pattern: naming.Pattern{{Field: "name"}}})
 	require.NoError(t, err)
@@ -183,7 +184,7 @@ func TestPurgedIsGone(t *testing.T) {
 		}
 	})
 	late := at()
-	w := d.Start(1, "Something", func(context.Context, *Work) (any, error) { return &Outcome{Snapshot: late}, nil })
+	w := d.Start(1, "Something", func(context.Context, *background.Work) (any, error) { return &Outcome{Snapshot: late}, nil })
 	w.Wait(ctx)
 	w2, err := d.RecognizeMany(ctx, 1, []uint{other.ID}, "eng")
 	if err == nil {
@@ -252,7 +253,7 @@ func TestPurgedWhileExported(t *testing.T) {
 	doc := bring(t, d, "Secret.pdf", pdftest.Text(1))
 	other := bring(t, d, "Tides.pdf", pdftest.Text(2))
 	for _, h := range []*HandOut{{DocumentID: doc.ID, Name: "One.zip", PersonID: 1}, {DocumentID: other.ID, Also: fmt.Sprintf("[%d]", doc.ID), Name: "Two.zip", PersonID: 1}} {
-		err := d.handZip(t.Context(), &Work{}, h, []zipped{{"a.pdf", func(w io.Writer) error {
+		err := d.handZip(t.Context(), &background.Work{}, h, []zipped{{"a.pdf", func(w io.Writer) error {
 			_ = d.Bin(t.Context(), 1, []uint{doc.ID})
 			_ = d.Purge(t.Context(), 1, doc.ID)
 			_, err := io.WriteString(w, "what it held")

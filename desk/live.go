@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"glenrain/desk/background"
 	"glenrain/desk/store"
 )
 
@@ -21,7 +22,7 @@ type Reservation struct {
 	Person uint
 	Who    string
 	What   string // "Compress"
-	Work   *Work
+	Work   *background.Work
 }
 
 // Busy: somebody's long work reserves the document.

@@ -12,6 +12,7 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
@@ -24,7 +25,7 @@ type ManyKind struct {
 	Told  func(done, of int) string
 	// Do does it for one document; report tells how far it is within that. An error is the document's, and stops no other. What it does must come to the same where it is done again
 	// with the same it.RequestID: it may have been killed before that was noted.
-	Do func(ctx context.Context, d *Desk, w *Work, m *Many, it *ManyItem, report func(done, of int)) (sentence string, err error)
+	Do func(ctx context.Context, d *Desk, w *background.Work, m *Many, it *ManyItem, report func(done, of int)) (sentence string, err error)
 	// Result is what the work gives; a *Told of all where it is nil.
 	Result func(m *Many, items []ManyItem) (any, error)
 }
@@ -89,7 +90,7 @@ func (d *Desk) manyKind(name string) (*ManyKind, error) {
 }
 
 // Many begins work on documents, in their order. params is of the kind. request, where it is not empty, is of this act alone: asked again it gives the same work.
-func (d *Desk) Many(ctx context.Context, person uint, kind string, params any, ids []uint, request string) (*Work, error) {
+func (d *Desk) Many(ctx context.Context, person uint, kind string, params any, ids []uint, request string) (*background.Work, error) {
 	k, err := d.manyKind(kind)
 	if err != nil {
 		return nil, err
@@ -112,7 +113,7 @@ func (d *Desk) Many(ctx context.Context, person uint, kind string, params any, i
 		if m.Kind != kind {
 			return nil, errAsked
 		}
-		if w := d.work.doing(m.ID); w != nil {
+		if w := d.work.Doing(m.ID); w != nil {
 			return w, nil
 		}
 		if err := d.db.WithContext(ctx).Order("place").Find(&items, "many_id = ?", m.ID).Error; err != nil {
@@ -146,12 +147,12 @@ func (d *Desk) Many(ctx context.Context, person uint, kind string, params any, i
 }
 
 // carryOn does what is not done yet, in the background.
-func (d *Desk) carryOn(asked context.Context, k *ManyKind, m *Many, items []ManyItem) *Work {
+func (d *Desk) carryOn(asked context.Context, k *ManyKind, m *Many, items []ManyItem) *background.Work {
 	of := make([]uint, len(items))
 	for i, it := range items {
 		of[i] = it.DocumentID
 	}
-	w := d.start(m.PersonID, k.Label(len(items)), true, func(ctx context.Context, w *Work) (any, error) {
+	w := d.work.StartParts(m.PersonID, k.Label(len(items)), true, func(ctx context.Context, w *background.Work) (any, error) {
 		ctx = people.FromSame(ctx, asked)
 		for i := range items {
 			it := &items[i]
@@ -164,7 +165,7 @@ func (d *Desk) carryOn(asked context.Context, k *ManyKind, m *Many, items []Many
 			}
 			sentence, err := k.Do(ctx, d, w, m, it, func(int, int) { w.Set(i, len(items)) })
 			if ctx.Err() != nil {
-				if !d.work.ending() { // by whoever started it; at the end of the server it waits for the next one
+				if !d.work.Ending() { // by whoever started it; at the end of the server it waits for the next one
 					d.endMany(m)
 				}
 				return nil, ctx.Err()
@@ -186,9 +187,7 @@ func (d *Desk) carryOn(asked context.Context, k *ManyKind, m *Many, items []Many
 		}
 		return toldOf(k, m, items), nil
 	})
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	w.of, w.many = of, m.ID
+	w.Is(m.ID, of)
 	return w
 }
 
@@ -236,7 +235,7 @@ func (d *Desk) takeUp() error {
 }
 
 // UndoMany takes back what work on many documents did, in those that were not changed since. Its result is a *Told.
-func (d *Desk) UndoMany(ctx context.Context, person, id uint) (*Work, error) {
+func (d *Desk) UndoMany(ctx context.Context, person, id uint) (*background.Work, error) {
 	var m Many
 	if err := d.db.WithContext(ctx).First(&m, "id = ? and person_id = ?", id, person).Error; err != nil {
 		return nil, store.Missing(err)
@@ -251,7 +250,7 @@ func (d *Desk) UndoMany(ctx context.Context, person, id uint) (*Work, error) {
 	if len(items) == 0 {
 		return nil, step.Refuse("there is nothing to undo")
 	}
-	return d.start(person, "Undo in "+step.Count(len(items), "document"), true, func(ctx context.Context, w *Work) (any, error) {
+	return d.work.StartParts(person, "Undo in "+step.Count(len(items), "document"), true, func(ctx context.Context, w *background.Work) (any, error) {
 		t := &Told{}
 		undone := 0
 		for i := range items {

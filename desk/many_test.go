@@ -16,6 +16,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
@@ -28,7 +29,7 @@ func turning(hold func(it *ManyItem)) ManyKind {
 		Told: func(done, of int) string {
 			return fmt.Sprintf("Rotated in %d of %s.", done, step.Count(of, "document"))
 		},
-		Do: func(ctx context.Context, d *Desk, _ *Work, m *Many, it *ManyItem, _ func(done, of int)) (string, error) {
+		Do: func(ctx context.Context, d *Desk, _ *background.Work, m *Many, it *ManyItem, _ func(done, of int)) (string, error) {
 			if hold != nil {
 				hold(it)
 			}
@@ -86,10 +87,10 @@ func TestMany(t *testing.T) {
 	assert.Equal(t, w.ID, twice.ID, "the same request, while it goes on, is the same work")
 	ended := make(chan struct{})
 	go func() { _ = d.Close(); close(ended) }()
-	require.Eventually(t, d.work.ending, 10*time.Second, time.Millisecond)
+	require.Eventually(t, d.work.Ending, 10*time.Second, time.Millisecond)
 	close(goOn)
 	<-ended
-	assert.Equal(t, WorkCancelled, w.Look().State)
+	assert.Equal(t, background.WorkCancelled, w.Look().State)
 
 	// As if it had been killed between a step and the note of it.
 	require.NoError(t, func() error {
@@ -194,13 +195,13 @@ func TestManyStopped(t *testing.T) {
 
 	w, err = d.Many(t.Context(), person, "turn", nil, ids, "")
 	require.NoError(t, err)
-	assert.True(t, w.Several() || w.Look().State == WorkRunning)
+	assert.True(t, w.Several() || w.Look().State == background.WorkRunning)
 	w.Cancel()
 	select {
 	case <-at:
 	case <-w.Ended():
 	}
-	assert.Equal(t, WorkCancelled, w.Wait(t.Context()).State)
+	assert.Equal(t, background.WorkCancelled, w.Wait(t.Context()).State)
 	waitMany(t, d)
 	require.NoError(t, d.Close())
 
@@ -223,14 +224,16 @@ func TestManyRefused(t *testing.T) {
 	require.NoError(t, d.OpenFolder(t.Context(), isla, closed.ID, true, nil))
 	_, err = d.MoveTo(t.Context(), isla, []uint{a.ID}, closed.ID)
 	require.NoError(t, err)
-	for want, ask := range map[string]func() (*Work, error){
-		"called \"nothing\"":    func() (*Work, error) { return d.Many(t.Context(), isla, "nothing", nil, []uint{a.ID}, "") },
-		"no document":           func() (*Work, error) { return d.Many(t.Context(), isla, "turn", nil, nil, "") },
-		"up to 500 documents":   func() (*Work, error) { return d.Many(t.Context(), isla, "turn", nil, make([]uint, 501), "") },
-		"doesn’t exist":         func() (*Work, error) { return d.Many(t.Context(), tam, "turn", nil, []uint{a.ID}, "") },
-		"it doesn’t exist or":   func() (*Work, error) { return d.UndoMany(t.Context(), isla, 77) },
-		"used for something":    func() (*Work, error) { return d.Many(t.Context(), isla, "recognize", nil, []uint{a.ID}, "first") },
-		"there is nothing to u": func() (*Work, error) { return d.UndoMany(t.Context(), isla, 1) },
+	for want, ask := range map[string]func() (*background.Work, error){
+		"called \"nothing\"":  func() (*background.Work, error) { return d.Many(t.Context(), isla, "nothing", nil, []uint{a.ID}, "") },
+		"no document":         func() (*background.Work, error) { return d.Many(t.Context(), isla, "turn", nil, nil, "") },
+		"up to 500 documents": func() (*background.Work, error) { return d.Many(t.Context(), isla, "turn", nil, make([]uint, 501), "") },
+		"doesn’t exist":       func() (*background.Work, error) { return d.Many(t.Context(), tam, "turn", nil, []uint{a.ID}, "") },
+		"it doesn’t exist or": func() (*background.Work, error) { return d.UndoMany(t.Context(), isla, 77) },
+		"used for something": func() (*background.Work, error) {
+			return d.Many(t.Context(), isla, "recognize", nil, []uint{a.ID}, "first")
+		},
+		"there is nothing to u": func() (*background.Work, error) { return d.UndoMany(t.Context(), isla, 1) },
 	} {
 		if strings.HasPrefix(want, "used") {
 			w, err := d.Many(t.Context(), isla, "turn", nil, []uint{bring(t, d, "Sealed.pdf", pdftest.Text(1)).ID}, "first")

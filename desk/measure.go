@@ -9,6 +9,7 @@ import (
 	"glenrain/core/outgoing"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/store"
 )
 
@@ -73,7 +74,7 @@ var _ io.Writer = new(weighing)
 
 // MeasureMany measures a step on several documents, one after another. One on which it can't be done says so (Measured.Refused) and stops no other; an error is that ctx ended,
 // or that one of them may not be seen.
-func (d *Desk) MeasureMany(ctx context.Context, w *Work, person uint, name string, params json.RawMessage, ids []uint) ([]Measured, error) {
+func (d *Desk) MeasureMany(ctx context.Context, w *background.Work, person uint, name string, params json.RawMessage, ids []uint) ([]Measured, error) {
 	if len(ids) > mostAtOnce {
 		return nil, step.Refuse("you can do this for up to %s at once", step.Count(mostAtOnce, "document"))
 	}

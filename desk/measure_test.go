@@ -9,6 +9,7 @@ import (
 
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/store"
 )
 
@@ -24,7 +25,7 @@ func TestMeasure(t *testing.T) {
 	assert.Equal(t, doc.HeadID, snapshot(t, d, doc.ID).State.ID)
 	export := func(name string) int64 {
 		s := snapshot(t, d, doc.ID)
-		h, err := d.HandOut(t.Context(), &Work{}, Order{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: name, AsItIs: true})
+		h, err := d.HandOut(t.Context(), &background.Work{}, Order{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: name, AsItIs: true})
 		require.NoError(t, err)
 		return h.Size
 	}
@@ -33,7 +34,7 @@ func TestMeasure(t *testing.T) {
 	assert.InDelta(t, export("After"), m.After, 40)
 
 	// On several: what can't be done on one is said there.
-	list, err := d.MeasureMany(t.Context(), &Work{}, 1, "rotate", []byte(`{"pages":"3","by":90}`), []uint{short.ID, doc.ID})
+	list, err := d.MeasureMany(t.Context(), &background.Work{}, 1, "rotate", []byte(`{"pages":"3","by":90}`), []uint{short.ID, doc.ID})
 	require.NoError(t, err)
 	require.Len(t, list, 2)
 	assert.Contains(t, list[0].Refused, "page")
@@ -45,12 +46,12 @@ func TestMeasure(t *testing.T) {
 	_, err = d.Measure(t.Context(), Change{Document: doc.ID, Seen: 1, Person: 1, Name: "rotate", Params: []byte(`{"pages":"1","by":90}`)})
 	var conflict *Conflict
 	assert.ErrorAs(t, err, &conflict)
-	_, err = d.MeasureMany(t.Context(), &Work{}, 1, "rotate", []byte(`{"pages":"1","by":90}`), []uint{99})
+	_, err = d.MeasureMany(t.Context(), &background.Work{}, 1, "rotate", []byte(`{"pages":"1","by":90}`), []uint{99})
 	assert.ErrorIs(t, err, store.ErrMissing)
 	gone, cancel := context.WithCancel(t.Context())
 	cancel()
-	_, err = d.MeasureMany(gone, &Work{}, 1, "rotate", []byte(`{"pages":"1","by":90}`), []uint{doc.ID})
+	_, err = d.MeasureMany(gone, &background.Work{}, 1, "rotate", []byte(`{"pages":"1","by":90}`), []uint{doc.ID})
 	assert.ErrorIs(t, err, context.Canceled)
-	_, err = d.MeasureMany(t.Context(), &Work{}, 1, "rotate", nil, make([]uint, mostAtOnce+1))
+	_, err = d.MeasureMany(t.Context(), &background.Work{}, 1, "rotate", nil, make([]uint, mostAtOnce+1))
 	assert.ErrorContains(t, err, "up to 500 documents")
 }

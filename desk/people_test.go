@@ -15,6 +15,7 @@ import (
 	"glenrain/core/naming"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
@@ -111,7 +112,7 @@ func TestWhatIsNotSeen(t *testing.T) {
 	refuses[*step.Refusal](t, err, "doesn’t exist, or you have no access")
 	_, err = h.Do(t.Context(), Change{Document: h.open.ID, Seen: h.open.HeadID, RequestID: "y", Person: h.petra, Name: "insert", Params: []byte(`{"from":"sha256:` + h.closed.OriginalSHA + `","pages":"all","to":"end"}`)})
 	refuses[*step.Refusal](t, err, "can't be named")
-	w := h.Start(h.petra, "combine", func(ctx context.Context, w *Work) (any, error) {
+	w := h.Start(h.petra, "combine", func(ctx context.Context, w *background.Work) (any, error) {
 		return h.Combine(ctx, w, Combination{Documents: []uint{h.open.ID, h.closed.ID}, Person: h.petra})
 	})
 	assert.ErrorIs(t, w.Wait(t.Context()).Err, store.ErrMissing)

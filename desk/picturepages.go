@@ -9,6 +9,7 @@ import (
 
 	"glenrain/core/draw"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
 	"glenrain/porter"
@@ -103,7 +104,7 @@ func (d *Desk) first(ctx context.Context, id uint) (*Snapshot, error) {
 }
 
 // MakePicturePages makes a document of pictures, or one of each.
-func (d *Desk) MakePicturePages(ctx context.Context, w *Work, in PicturePages) ([]Document, error) {
+func (d *Desk) MakePicturePages(ctx context.Context, w *background.Work, in PicturePages) ([]Document, error) {
 	if len(in.Documents) == 0 {
 		return nil, step.Refuse("no picture is selected")
 	}

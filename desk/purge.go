@@ -12,6 +12,7 @@ import (
 	"gorm.io/gorm"
 
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
@@ -98,7 +99,7 @@ func (d *Desk) purgeTexts(ctx context.Context, id uint) error {
 
 // cleanSoon cleans in the background what purging left behind.
 func (d *Desk) cleanSoon(person uint) {
-	d.Start(person, "Cleaning the index", func(ctx context.Context, _ *Work) (any, error) {
+	d.Start(person, "Cleaning the index", func(ctx context.Context, _ *background.Work) (any, error) {
 		err := d.clean(ctx)
 		if err != nil && ctx.Err() == nil {
 			d.log.Warn("what was purged was not cleaned out of the index and the database’s log yet: the next start does it", "err", err)

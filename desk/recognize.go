@@ -18,6 +18,7 @@ import (
 	"glenrain/core/raster"
 	"glenrain/core/recognize"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 )
 
 // memory remembers parts of long work in files, so that work which was broken off, by whatever, goes on where it was. It is a cache: the oldest go where it
@@ -235,7 +236,7 @@ var recognizing = ManyKind{
 	Told: func(done, of int) string {
 		return fmt.Sprintf("Text of %d of %s recognized.", done, step.Count(of, "document"))
 	},
-	Do: func(ctx context.Context, d *Desk, w *Work, m *Many, it *ManyItem, report func(done, of int)) (string, error) {
+	Do: func(ctx context.Context, d *Desk, w *background.Work, m *Many, it *ManyItem, report func(done, of int)) (string, error) {
 		var p recognize.Recognize
 		if err := m.Read(&p); err != nil {
 			return "", err
@@ -249,7 +250,7 @@ var recognizing = ManyKind{
 }
 
 // RecognizeMany recognizes the text of several documents, one after the other, in the background. One that fails stops nothing. Its result is a *Told.
-func (d *Desk) RecognizeMany(ctx context.Context, person uint, ids []uint, languages string) (*Work, error) {
+func (d *Desk) RecognizeMany(ctx context.Context, person uint, ids []uint, languages string) (*background.Work, error) {
 	if _, err := recognize.Engine(); err != nil {
 		return nil, err
 	}
@@ -271,7 +272,7 @@ func sentenceOf(err error) string {
 }
 
 // doStepOf does a slow step on one document of many.
-func (d *Desk) doStepOf(ctx context.Context, w *Work, m *Many, it *ManyItem, name string, params any, report func(done, of int)) (*Outcome, error) {
+func (d *Desk) doStepOf(ctx context.Context, w *background.Work, m *Many, it *ManyItem, name string, params any, report func(done, of int)) (*Outcome, error) {
 	s, err := d.Look(ctx, m.PersonID, it.DocumentID)
 	if err != nil {
 		return nil, err
@@ -288,7 +289,7 @@ func (d *Desk) doStepOf(ctx context.Context, w *Work, m *Many, it *ManyItem, nam
 }
 
 // doAlong does a slow step as a part of other work, and waits for it; when that is asked to stop, the step is.
-func (d *Desk) doAlong(ctx context.Context, w *Work, c Change, progress func(done, total int)) (*Outcome, error) {
+func (d *Desk) doAlong(ctx context.Context, w *background.Work, c Change, progress func(done, total int)) (*Outcome, error) {
 	one, done, err := d.DoLater(ctx, c)
 	if err != nil || done != nil {
 		return done, err

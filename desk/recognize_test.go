@@ -15,6 +15,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/picture"
 	"glenrain/core/recognize"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	scanner "glenrain/standin/scanner"
 )
@@ -56,7 +57,7 @@ func TestRecognizeStopped(t *testing.T) {
 	const pages = 6
 	doc := bring(t, d, "Pile.pdf", pile(t, pages))
 	tomas := somebody(t, d, "Tomas", people.Member)
-	begin := func() *Work {
+	begin := func() *background.Work {
 		s, err := d.Look(t.Context(), 1, doc.ID)
 		require.NoError(t, err)
 		w, done, err := d.DoLater(t.Context(), Change{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "recognize", Params: json.RawMessage(`{"pages":"all","languages":"eng"}`), RequestID: people.NewToken()})
@@ -64,14 +65,14 @@ func TestRecognizeStopped(t *testing.T) {
 		require.Nil(t, done)
 		return w
 	}
-	reach := func(w *Work, n int) {
+	reach := func(w *background.Work, n int) {
 		require.Eventually(t, func() bool { return w.Look().Done >= n }, time.Minute, 5*time.Millisecond)
 	}
 
 	w := begin()
 	reach(w, 1)
 	w.Cancel()
-	require.Equal(t, WorkCancelled, w.Wait(t.Context()).State)
+	require.Equal(t, background.WorkCancelled, w.Wait(t.Context()).State)
 	assert.Zero(t, d.layers(t, doc.ID))
 
 	d.readings.forget() // so that it takes its time again

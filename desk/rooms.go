@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"glenrain/desk/background"
 	"glenrain/desk/office"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
@@ -46,6 +47,11 @@ type (
 	// House is what the house keeps, and for how long.
 	House = people.House
 
+	// Work is something that takes long and goes on in the background.
+	Work = background.Work
+	// Progress is a look at it.
+	Progress = background.Progress
+
 	// Setting is one of the office's settings.
 	Setting = office.Setting
 )
@@ -69,6 +75,11 @@ const (
 	Idle        = people.Idle
 	Remembered  = people.Remembered
 	OfficeName  = office.OfficeName
+
+	WorkRunning   = background.WorkRunning
+	WorkDone      = background.WorkDone
+	WorkFailed    = background.WorkFailed
+	WorkCancelled = background.WorkCancelled
 )
 
 var (

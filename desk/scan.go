@@ -13,6 +13,7 @@ import (
 
 	"glenrain/core/recognize"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	"glenrain/scanner"
 )
@@ -225,12 +226,12 @@ func (d *Desk) Scanned(person, work uint) (Scanned, bool) {
 	}
 	out := *s
 	out.Keys, out.Blank, out.Said = slices.Clone(s.Keys), slices.Clone(s.Blank), slices.Clone(s.Said)
-	out.Done = out.Done || w.Look().State != WorkRunning
+	out.Done = out.Done || w.Look().State != background.WorkRunning
 	return out, true
 }
 
 // Scan lets a scanner scan. Pages come into the document one by one, each a step; what came before something went wrong stays.
-func (d *Desk) Scan(ctx context.Context, in Scanning) (*Work, error) {
+func (d *Desk) Scan(ctx context.Context, in Scanning) (*background.Work, error) {
 	if in.Document != 0 {
 		if err := d.MayStep(ctx, in.Person, in.Document, "insert"); err != nil {
 			return nil, err
@@ -247,7 +248,7 @@ func (d *Desk) Scan(ctx context.Context, in Scanning) (*Work, error) {
 	}
 	state := &Scanned{Document: in.Document, Turned: map[step.Key]int{}}
 	ready := make(chan struct{})
-	w := d.start(in.Person, "Scanning", true, func(ctx context.Context, w *Work) (any, error) {
+	w := d.work.StartParts(in.Person, "Scanning", true, func(ctx context.Context, w *background.Work) (any, error) {
 		<-ready
 		defer c.Close()
 		err := d.scanPages(ctx, w, job, in, state)
@@ -282,7 +283,7 @@ func (d *Desk) Scan(ctx context.Context, in Scanning) (*Work, error) {
 // mostScanned is how many pages one scan brings in.
 const mostScanned = 1000
 
-func (d *Desk) scanPages(ctx context.Context, w *Work, job *scanner.Job, in Scanning, state *Scanned) error {
+func (d *Desk) scanPages(ctx context.Context, w *background.Work, job *scanner.Job, in Scanning, state *Scanned) error {
 	for n := 1; n <= mostScanned; n++ {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -423,7 +424,7 @@ func (d *Desk) ScannedBefore(person, work uint) []step.Key {
 }
 
 // follow does a step to the pages that came in, but for blank ones. What goes wrong is told beside them.
-func (d *Desk) follow(ctx context.Context, w *Work, name string, in Scanning, state *Scanned) {
+func (d *Desk) follow(ctx context.Context, w *background.Work, name string, in Scanning, state *Scanned) {
 	d.scans.mu.Lock()
 	keys := slices.DeleteFunc(slices.Clone(state.Keys), func(k step.Key) bool { return slices.Contains(state.Blank, k) })
 	document := state.Document

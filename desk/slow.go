@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 )
 
@@ -14,7 +15,7 @@ func (d *Desk) Slow(name string) bool { return d.registry.Slow(name) }
 // DoLater starts a step that takes long: it runs in the background with progress, can be cancelled, and reserves the document: others
 // read it meanwhile, and are told who works on it when they want to change it. done is given instead where the same
 // request was carried out before. The work's result is the *Outcome.
-func (d *Desk) DoLater(ctx context.Context, c Change) (w *Work, done *Outcome, err error) {
+func (d *Desk) DoLater(ctx context.Context, c Change) (w *background.Work, done *Outcome, err error) {
 	if err := d.seen(ctx, c.Person, c.Document, people.ActLook); err != nil {
 		return nil, nil, err
 	}
@@ -30,7 +31,7 @@ func (d *Desk) DoLater(ctx context.Context, c Change) (w *Work, done *Outcome, e
 		}
 		r := &Reservation{Person: c.Person, Who: v.Called(), What: d.registry.Title(c.Name)}
 		ready := make(chan struct{})
-		w = d.start(c.Person, r.What, d.registry.Parts(c.Name), func(ctx context.Context, w *Work) (any, error) {
+		w = d.work.StartParts(c.Person, r.What, d.registry.Parts(c.Name), func(ctx context.Context, w *background.Work) (any, error) {
 			<-ready
 			return d.doReserved(ctx, w, l, c.Document, head, s, row)
 		})
@@ -45,7 +46,7 @@ func (d *Desk) DoLater(ctx context.Context, c Change) (w *Work, done *Outcome, e
 }
 
 // doReserved runs a step on the head of a document that is reserved for it, stores it, and gives the document free.
-func (d *Desk) doReserved(ctx context.Context, w *Work, l *live, document uint, head *Snapshot, s step.Step, row Step) (*Outcome, error) {
+func (d *Desk) doReserved(ctx context.Context, w *background.Work, l *live, document uint, head *Snapshot, s step.Step, row Step) (*Outcome, error) {
 	free := func() {
 		d.mu.Lock()
 		l.reserved = nil

@@ -19,6 +19,7 @@ import (
 	"glenrain/core/outgoing"
 	"glenrain/core/pdf"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 )
 
@@ -92,7 +93,7 @@ type SplitDone struct {
 }
 
 // Split makes documents, or a zip of files, of the parts of a document, which stays as it is. All of them are made, or none.
-func (d *Desk) Split(ctx context.Context, w *Work, p Splitting) (*SplitDone, error) {
+func (d *Desk) Split(ctx context.Context, w *background.Work, p Splitting) (*SplitDone, error) {
 	s, err := d.Look(ctx, p.Person, p.Document)
 	if err != nil {
 		return nil, err
@@ -257,7 +258,7 @@ func (d *Desk) madeHere(ctx context.Context, row *Document, sha string, pages in
 }
 
 // zipParts hands the parts out as one zip.
-func (d *Desk) zipParts(ctx context.Context, w *Work, s *Snapshot, parts []part, p Splitting) (*HandOut, error) {
+func (d *Desk) zipParts(ctx context.Context, w *background.Work, s *Snapshot, parts []part, p Splitting) (*HandOut, error) {
 	name := strings.TrimSuffix(cleanName(p.Zip), ".zip") + ".zip"
 	if err := d.nameTaken(ctx, d.db.WithContext(ctx), p.Person, name); err != nil {
 		return nil, err
@@ -277,7 +278,7 @@ type zipped struct {
 }
 
 // handZip writes files into a zip, keeps it as what was handed out, and notes that.
-func (d *Desk) handZip(ctx context.Context, w *Work, h *HandOut, files []zipped, request string) error {
+func (d *Desk) handZip(ctx context.Context, w *background.Work, h *HandOut, files []zipped, request string) error {
 	var err error
 	h.NameKey = nameKey(h.Name)
 	h.SHA, h.Size, err = d.Store.Put(func(out io.Writer) error {

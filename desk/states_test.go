@@ -14,6 +14,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
@@ -180,9 +181,9 @@ func TestFailingChecks(t *testing.T) {
 	assert.True(t, slices.ContainsFunc(list, func(f finding.Finding) bool { return f.Kind == "last" }))
 	o := Order{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "Out", RequestID: "o"}
 	var asks *Asks
-	_, err = d.HandOut(t.Context(), &Work{}, o)
+	_, err = d.HandOut(t.Context(), &background.Work{}, o)
 	require.ErrorAs(t, err, &asks)
 	o.AsItIs = true
-	_, err = d.HandOut(t.Context(), &Work{}, o)
+	_, err = d.HandOut(t.Context(), &background.Work{}, o)
 	require.NoError(t, err)
 }

@@ -26,6 +26,7 @@ import (
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/raster"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
@@ -222,7 +223,7 @@ func TestSlowStep(t *testing.T) {
 	assert.Equal(t, [2]int{1, 2}, [2]int{w.Look().Done, w.Look().Total})
 	w.Cancel()
 	goOn <- true
-	assert.Equal(t, WorkCancelled, w.Wait(t.Context()).State)
+	assert.Equal(t, background.WorkCancelled, w.Wait(t.Context()).State)
 	assert.Nil(t, d.Reserved(doc.ID))
 	assert.Equal(t, had, files(), "nothing is left of what was cancelled")
 	assert.Empty(t, trail(t, d, snapshot(t, d, doc.ID)))
@@ -417,19 +418,19 @@ func TestRequestsOnce(t *testing.T) {
 		assert.Equal(t, ids[0], id)
 	}
 	combine := Combination{Documents: []uint{a.ID, ids[0]}, Person: 1, RequestID: "c"}
-	one, err := d.Combine(t.Context(), &Work{}, combine)
+	one, err := d.Combine(t.Context(), &background.Work{}, combine)
 	require.NoError(t, err)
-	two, err := d.Combine(t.Context(), &Work{}, combine)
+	two, err := d.Combine(t.Context(), &background.Work{}, combine)
 	require.NoError(t, err)
 	assert.Equal(t, one.ID, two.ID)
 	assert.Equal(t, Made{Of: "documents", Count: 2}, Made{Of: one.Made.Of, Count: one.Made.Count})
 	out := Order{Document: a.ID, Seen: snapshot(t, d, a.ID).State.ID, Person: 1, RequestID: "d", Name: "Letter, final"}
-	h, err := d.HandOut(t.Context(), &Work{}, out)
+	h, err := d.HandOut(t.Context(), &background.Work{}, out)
 	require.NoError(t, err)
-	again, err := d.HandOut(t.Context(), &Work{}, out)
+	again, err := d.HandOut(t.Context(), &background.Work{}, out)
 	require.NoError(t, err)
 	assert.Equal(t, h.ID, again.ID)
-	_, err = d.HandOut(t.Context(), &Work{}, Order{Document: a.ID, Seen: out.Seen, Person: 2, RequestID: "d", Name: "Another"})
+	_, err = d.HandOut(t.Context(), &background.Work{}, Order{Document: a.ID, Seen: out.Seen, Person: 2, RequestID: "d", Name: "Another"})
 	require.Error(t, err, "an id is one person's: nobody gets another's file by it")
 	files := func() (n int) {
 		require.NoError(t, filepath.WalkDir(filepath.Join(dir, "files"), func(_ string, e os.DirEntry, err error) error {
@@ -442,14 +443,14 @@ func TestRequestsOnce(t *testing.T) {
 	}
 	had := files()
 	out.RequestID, out.Name = "e", "LETTER, FINAL"
-	_, err = d.HandOut(t.Context(), &Work{}, out)
+	_, err = d.HandOut(t.Context(), &background.Work{}, out)
 	require.ErrorContains(t, err, "use another name")
 	assert.Equal(t, had, files())
 	// The same name, asked for twice at once: one file leaves, nothing of the other stays.
 	errs := make([]error, 4)
 	for i := range errs {
 		wg.Go(func() {
-			_, errs[i] = d.HandOut(context.Background(), &Work{}, Order{Document: a.ID, Seen: out.Seen, Person: 1, Name: "At once"})
+			_, errs[i] = d.HandOut(context.Background(), &background.Work{}, Order{Document: a.ID, Seen: out.Seen, Person: 1, Name: "At once"})
 		})
 	}
 	wg.Wait()
@@ -525,7 +526,7 @@ func TestLists(t *testing.T) {
 	for i := range 7 {
 		row := bring(t, d, fmt.Sprintf("Paper %d.pdf", i), pdftest.Text(2))
 		require.NoError(t, d.db.Model(row).UpdateColumn("changed_at", at.Add(time.Duration(i/3)*time.Hour)).Error)
-		_, err := d.HandOut(t.Context(), &Work{}, Order{Document: row.ID, Seen: row.HeadID, Person: 1, Name: fmt.Sprintf("Ölpier %d", i)})
+		_, err := d.HandOut(t.Context(), &background.Work{}, Order{Document: row.ID, Seen: row.HeadID, Person: 1, Name: fmt.Sprintf("Ölpier %d", i)})
 		require.NoError(t, err)
 	}
 	var names []string

@@ -45,6 +45,11 @@ type Outcome struct {
 	Other    string // the document in which the other half of it was undone or redone, where there is one
 }
 
+// Concerns reports whether the outcome shows a document.
+func (o *Outcome) Concerns(document uint) bool {
+	return o != nil && o.Snapshot != nil && o.Snapshot.Document.ID == document
+}
+
 // Conflict: the document was changed since it was seen, on the same pages.
 type Conflict struct{ Head *Snapshot }
 

@@ -12,6 +12,7 @@ import (
 
 	"glenrain/core/arrange"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 	"glenrain/desk/store"
 )
@@ -319,7 +320,7 @@ type Extraction struct {
 }
 
 // Extract makes a new document of pages, in the same folder, and removes them here where that is asked for.
-func (d *Desk) Extract(ctx context.Context, w *Work, e Extraction) (made *Document, out *Outcome, err error) {
+func (d *Desk) Extract(ctx context.Context, w *background.Work, e Extraction) (made *Document, out *Outcome, err error) {
 	s, err := d.Look(ctx, e.Person, e.Document)
 	if err != nil {
 		return nil, nil, err

@@ -16,6 +16,7 @@ import (
 	"glenrain/core/naming"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/step"
+	"glenrain/desk/background"
 	"glenrain/desk/people"
 )
 
@@ -138,17 +139,17 @@ func TestMovesAtOnce(t *testing.T) {
 func TestExtract(t *testing.T) {
 	d := newDesk(t)
 	a := bring(t, d, "Berths.pdf", pdftest.Text(6))
-	made, out, err := d.Extract(t.Context(), &Work{}, Extraction{Document: a.ID, Seen: a.HeadID, Person: 1, RequestID: "x", Pages: step.Pages{Rule: "2-3"}, Remove: true})
+	made, out, err := d.Extract(t.Context(), &background.Work{}, Extraction{Document: a.ID, Seen: a.HeadID, Person: 1, RequestID: "x", Pages: step.Pages{Rule: "2-3"}, Remove: true})
 	require.NoError(t, err)
 	assert.Equal(t, "Berths, pages 2 and 3", made.Name)
 	assert.Equal(t, "2 pages of “Berths”", made.Made.String())
 	assert.Equal(t, "Page 2,Page 3", wholeTexts(t, d, made.ID))
 	assert.Equal(t, "Pages 2 and 3 removed", out.Step.Sentence)
 	assert.Equal(t, "Page 1,Page 4,Page 5,Page 6", wholeTexts(t, d, a.ID))
-	again, _, err := d.Extract(t.Context(), &Work{}, Extraction{Document: a.ID, Seen: a.HeadID, Person: 1, RequestID: "x", Pages: step.Pages{Rule: "2-3"}})
+	again, _, err := d.Extract(t.Context(), &background.Work{}, Extraction{Document: a.ID, Seen: a.HeadID, Person: 1, RequestID: "x", Pages: step.Pages{Rule: "2-3"}})
 	require.NoError(t, err)
 	assert.Equal(t, made.ID, again.ID, "the same request makes nothing more")
-	_, _, err = d.Extract(t.Context(), &Work{}, Extraction{Document: a.ID, Seen: headOf(t, d, a.ID).State.ID, Person: 1, RequestID: "y", Pages: step.Pages{Rule: "all"}, Remove: true})
+	_, _, err = d.Extract(t.Context(), &background.Work{}, Extraction{Document: a.ID, Seen: headOf(t, d, a.ID).State.ID, Person: 1, RequestID: "y", Pages: step.Pages{Rule: "all"}, Remove: true})
 	assert.ErrorContains(t, err, "needs at least one page")
 }
 
@@ -162,7 +163,7 @@ func TestSplit(t *testing.T) {
 	require.Len(t, parts, 3)
 	assert.Equal(t, [2]int{3, 7}, [2]int{parts[1].From, parts[1].To})
 	split := Splitting{Document: a.ID, Seen: s.State.ID, Person: 1, RequestID: "s1", Cuts: []step.Key{key(4), key(8)}, Names: []string{"Ann", "Bo", "Cy"}}
-	out, err := d.Split(t.Context(), &Work{}, split)
+	out, err := d.Split(t.Context(), &background.Work{}, split)
 	require.NoError(t, err)
 	require.Len(t, out.Documents, 3)
 	assert.Equal(t, "Page 4,Page 5,Page 6,Page 7", wholeTexts(t, d, out.Documents[1]))
@@ -172,12 +173,12 @@ func TestSplit(t *testing.T) {
 		assert.InDelta(t, row.Weight, parts[i].Weight, 1500)
 		assert.Equal(t, split.Names[i], row.Name)
 	}
-	again, err := d.Split(t.Context(), &Work{}, split)
+	again, err := d.Split(t.Context(), &background.Work{}, split)
 	require.NoError(t, err)
 	assert.Equal(t, out.Documents, again.Documents)
 
 	split.RequestID, split.Zip, split.Skip = "s2", "Applications in parts", []bool{false, true, false}
-	out, err = d.Split(t.Context(), &Work{}, split)
+	out, err = d.Split(t.Context(), &background.Work{}, split)
 	require.NoError(t, err)
 	require.NotNil(t, out.Zip)
 	f, name, err := d.OpenHandedOut(t.Context(), 1, out.Zip.ID)
@@ -206,7 +207,7 @@ func TestSplit(t *testing.T) {
 	} {
 		p := Splitting{Document: a.ID, Seen: s.State.ID, Person: 1, RequestID: what, Cuts: []step.Key{key(4), key(8)}, Names: []string{"Ann", "Bo", "Cy"}}
 		change(&p)
-		_, err := d.Split(t.Context(), &Work{}, p)
+		_, err := d.Split(t.Context(), &background.Work{}, p)
 		assert.ErrorContains(t, err, what)
 	}
 	after := 0
@@ -363,31 +364,31 @@ func TestAllOrNone(t *testing.T) {
 		assert.Zero(t, d.Store.Pinned())
 	}
 	split := Splitting{Document: doc.ID, Seen: s.State.ID, Person: 1, RequestID: "split", Cuts: []step.Key{keys[3].Key, keys[6].Key}, Names: []string{"A", "B", "C"}}
-	broken("BEFORE INSERT ON documents WHEN NEW.name = 'C'", func() error { _, err := d.Split(t.Context(), &Work{}, split); return err })
+	broken("BEFORE INSERT ON documents WHEN NEW.name = 'C'", func() error { _, err := d.Split(t.Context(), &background.Work{}, split); return err })
 	extract := Extraction{Document: doc.ID, Seen: s.State.ID, Person: 1, RequestID: "extract", Pages: step.Pages{Rule: "2-3"}, Name: "E", Remove: true}
 	for _, sql := range []string{"BEFORE UPDATE OF head_id ON documents", "BEFORE INSERT ON documents WHEN NEW.name = 'E'"} {
-		broken(sql, func() error { _, _, err := d.Extract(t.Context(), &Work{}, extract); return err })
+		broken(sql, func() error { _, _, err := d.Extract(t.Context(), &background.Work{}, extract); return err })
 	}
 	folder, err := d.MakeFolder(t.Context(), 1, "Kept")
 	require.NoError(t, err)
 	order := Order{Document: doc.ID, Seen: s.State.ID, Person: 1, Name: "Out", RequestID: "out", AsItIs: true, Folder: folder.ID}
 	for _, sql := range []string{"BEFORE INSERT ON documents WHEN NEW.name = 'Out'", "BEFORE INSERT ON hand_outs"} {
-		broken(sql, func() error { _, err := d.HandOut(t.Context(), &Work{}, order); return err })
+		broken(sql, func() error { _, err := d.HandOut(t.Context(), &background.Work{}, order); return err })
 	}
 	// Unbroken, each is done, and asked for once more does nothing more.
 	for range 2 {
-		done, err := d.Split(t.Context(), &Work{}, split)
+		done, err := d.Split(t.Context(), &background.Work{}, split)
 		require.NoError(t, err)
 		assert.Len(t, done.Documents, 3)
-		h, err := d.HandOut(t.Context(), &Work{}, order)
+		h, err := d.HandOut(t.Context(), &background.Work{}, order)
 		require.NoError(t, err)
 		kept, err := d.Document(t.Context(), 1, h.KeptID)
 		require.NoError(t, err)
 		assert.Equal(t, folder.ID, kept.FolderID)
 	}
-	made, out, err := d.Extract(t.Context(), &Work{}, extract)
+	made, out, err := d.Extract(t.Context(), &background.Work{}, extract)
 	require.NoError(t, err)
-	again, _, err := d.Extract(t.Context(), &Work{}, Extraction{Document: doc.ID, Seen: out.Snapshot.State.ID, Person: 1, RequestID: "extract", Pages: step.Pages{Rule: "2-3"}, Name: "E", Remove: true})
+	again, _, err := d.Extract(t.Context(), &background.Work{}, Extraction{Document: doc.ID, Seen: out.Snapshot.State.ID, Person: 1, RequestID: "extract", Pages: step.Pages{Rule: "2-3"}, Name: "E", Remove: true})
 	require.NoError(t, err)
 	assert.Equal(t, made.ID, again.ID)
 	assert.Equal(t, []int{2, 7}, []int{made.Pages, snapshot(t, d, doc.ID).Document.Pages})

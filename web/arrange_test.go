@@ -420,6 +420,7 @@ func TestBlankSheets(t *testing.T) {
 	o.says("Redone")
 	o.orders(id, "- - - - - T1 T2 T3 T4")
 	o.ctrl('z')
+	o.says("Undone") // the form is there again
 	o.orders(id, "T1 T2 T3 T4")
 	// by keys: the cursor says where
 	fill()

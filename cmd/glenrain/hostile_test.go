@@ -203,9 +203,15 @@ func attacked(t *testing.T) (*visitor, *server, func() bool) {
 	return v, s, other
 }
 
-// atWork lists the processes below a server that read, unpack or set files: all but those that draw pages.
+// waits reports whether a process is a reader that was asked nothing yet: one that reads has a limit of processor time.
+func waits(pid, cmd string) bool {
+	limits, err := os.ReadFile("/proc/" + pid + "/limits")
+	return err == nil && strings.Contains(cmd, "\x00porter\x00") && regexp.MustCompile(`Max cpu time +unlimited`).Match(limits)
+}
+
+// atWork lists the processes below a server that read, unpack or set files: all but those that draw pages, and one that waits for the next file.
 func atWork(pid int) (list []string) {
-	parents := map[string]string{}
+	parents, waiting := map[string]string{}, 0
 	stats, _ := filepath.Glob("/proc/[0-9]*/stat")
 	for _, path := range stats {
 		b, err := os.ReadFile(path)
@@ -220,7 +226,12 @@ func atWork(pid int) (list []string) {
 		for at, n := p, 0; at != "" && n < 20; at, n = parents[at], n+1 {
 			if parents[at] == strconv.Itoa(pid) {
 				cmd, _ := os.ReadFile("/proc/" + p + "/cmdline")
-				if !strings.Contains(string(cmd), "renderer\x00") || strings.Contains(string(cmd), "chrom") {
+				switch {
+				case waits(p, string(cmd)):
+					if waiting++; waiting > 1 {
+						list = append(list, "another reader that waits")
+					}
+				case !strings.Contains(string(cmd), "renderer\x00") || strings.Contains(string(cmd), "chrom"):
 					list = append(list, strings.ReplaceAll(string(cmd), "\x00", " "))
 				}
 				break

@@ -18,7 +18,7 @@ var jobs = []string{"edit", "annotate", "arrange", "bookmark", "furnish", "recog
 var rooms = []string{"child", "pdf", "typeset", "intake", "raster", "font", "picture", "scan", "ocr", "spelling", "content", "layout", "draw", "nav", "annot", "field", "structure", "claim", "step", "compare", "finding", "naming", "outgoing"}
 
 // inDesk are the rooms of the desk, lowest first: each imports only those before it. The desk itself puts them together, and is all that screens know.
-var inDesk = []string{"formerly", "store", "people", "office"}
+var inDesk = []string{"formerly", "store", "background", "people", "office"}
 
 // mayDesk tells whether a room of the desk, or the desk itself, may import a room outside core.
 func mayDesk(at, own string) bool {

@@ -1,4 +1,5 @@
-package desk
+// Package background runs what takes long, and lets it be looked at, cancelled and waited for.
+package background
 
 import (
 	"context"
@@ -152,8 +153,8 @@ func (w *Work) Wait(ctx context.Context) Progress {
 	return w.Look()
 }
 
-// works are the pieces of work since the server started; old ones are forgotten.
-type works struct {
+// Room is the pieces of work since the server started; old ones are forgotten.
+type Room struct {
 	mu      sync.Mutex
 	next    uint
 	byID    map[uint]*Work
@@ -161,61 +162,63 @@ type works struct {
 	stopped bool
 }
 
+// New gives a room in which nothing goes on yet.
+func New() *Room { return &Room{byID: map[uint]*Work{}} }
+
+// Concerning is a result of work that says something of documents.
+type Concerning interface{ Concerns(document uint) bool }
+
 const keptWork = 200
 
 // trim forgets the oldest pieces of work that have ended, while there are more than keptWork. What runs stays, to be looked at, cancelled and stopped.
-func (ws *works) trim() {
-	if len(ws.byID) <= keptWork {
+func (r *Room) trim() {
+	if len(r.byID) <= keptWork {
 		return
 	}
-	for _, id := range slices.Sorted(maps.Keys(ws.byID)) {
-		if len(ws.byID) <= keptWork {
+	for _, id := range slices.Sorted(maps.Keys(r.byID)) {
+		if len(r.byID) <= keptWork {
 			return
 		}
-		if ws.byID[id].Look().State != WorkRunning {
-			delete(ws.byID, id)
+		if r.byID[id].Look().State != WorkRunning {
+			delete(r.byID, id)
 		}
 	}
 }
 
-// forget drops what work of a document gave, which may show it.
-func (ws *works) forget(document uint) {
-	ws.mu.Lock()
-	defer ws.mu.Unlock()
-	for _, w := range ws.byID {
+// Forget drops what work of a document gave, which may show it; instead is given in its place.
+func (r *Room) Forget(document uint, instead any) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for _, w := range r.byID {
 		w.mu.Lock()
-		out, ok := w.result.(*Outcome)
-		if ok && out != nil && out.Snapshot != nil && out.Snapshot.Document.ID == document || slices.Contains(w.of, document) {
-			w.result = &Told{Sentence: "The document was deleted for good."}
+		if of, ok := w.result.(Concerning); ok && of.Concerns(document) || slices.Contains(w.of, document) {
+			w.result = instead
 		}
 		w.mu.Unlock()
 	}
 }
 
 // Start runs f in the background.
-func (d *Desk) Start(person uint, label string, f func(context.Context, *Work) (any, error)) *Work {
-	return d.start(person, label, false, f)
+func (r *Room) Start(person uint, label string, f func(context.Context, *Work) (any, error)) *Work {
+	return r.StartParts(person, label, false, f)
 }
 
-// start runs f in the background; parts says that it can be stopped with what is done kept.
-func (d *Desk) start(person uint, label string, parts bool, f func(context.Context, *Work) (any, error)) *Work {
+// StartParts runs f in the background; parts says that it can be stopped with what is done kept.
+func (r *Room) StartParts(person uint, label string, parts bool, f func(context.Context, *Work) (any, error)) *Work {
 	ctx, cancel := context.WithCancel(context.Background())
 	w := &Work{Label: label, Parts: parts, PersonID: person, state: WorkRunning, cancel: cancel, ended: make(chan struct{}), moved: make(chan struct{}), since: time.Now()}
-	d.work.mu.Lock()
-	if d.work.byID == nil {
-		d.work.byID = map[uint]*Work{}
-	}
-	d.work.next++
-	w.ID = d.work.next
-	d.work.byID[w.ID] = w
-	d.work.trim()
-	if d.work.stopped {
+	r.mu.Lock()
+	r.next++
+	w.ID = r.next
+	r.byID[w.ID] = w
+	r.trim()
+	if r.stopped {
 		cancel()
 	}
-	d.work.running.Add(1)
-	d.work.mu.Unlock()
+	r.running.Add(1)
+	r.mu.Unlock()
 	go func() {
-		defer d.work.running.Done()
+		defer r.running.Done()
 		defer cancel()
 		result, err := guarded(ctx, w, f)
 		w.mu.Lock()
@@ -237,30 +240,37 @@ func (d *Desk) start(person uint, label string, parts bool, f func(context.Conte
 func guarded(ctx context.Context, w *Work, f func(context.Context, *Work) (any, error)) (result any, err error) {
 	defer func() {
 		if p := recover(); p != nil {
-			err = faultOf(p)
+			err = Fault(p)
 		}
 	}()
 	return f(ctx, w)
 }
 
-// faultOf makes an error of a panic.
-func faultOf(p any) error { return fmt.Errorf("a fault in the program: %v\n%s", p, debug.Stack()) }
+// Fault makes an error of a panic.
+func Fault(p any) error { return fmt.Errorf("a fault in the program: %v\n%s", p, debug.Stack()) }
+
+// Is says which work on many documents this is, and of which documents its result says something.
+func (w *Work) Is(many uint, of []uint) {
+	w.mu.Lock()
+	w.many, w.of = many, of
+	w.mu.Unlock()
+}
 
 // Work gives a piece of work.
-func (d *Desk) Work(id uint) (*Work, error) {
-	d.work.mu.Lock()
-	defer d.work.mu.Unlock()
-	if w, ok := d.work.byID[id]; ok {
+func (r *Room) Work(id uint) (*Work, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if w, ok := r.byID[id]; ok {
 		return w, nil
 	}
 	return nil, store.ErrMissing
 }
 
-// doing gives the work that does some work on many documents now; nil where none does.
-func (ws *works) doing(many uint) *Work {
-	ws.mu.Lock()
-	defer ws.mu.Unlock()
-	for _, w := range ws.byID {
+// Doing gives the work that does some work on many documents now; nil where none does.
+func (r *Room) Doing(many uint) *Work {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for _, w := range r.byID {
 		w.mu.Lock()
 		is := w.many == many && w.state == WorkRunning
 		w.mu.Unlock()
@@ -271,21 +281,22 @@ func (ws *works) doing(many uint) *Work {
 	return nil
 }
 
-// ending reports whether the server is being stopped.
-func (ws *works) ending() bool {
-	ws.mu.Lock()
-	defer ws.mu.Unlock()
-	return ws.stopped
+// Ending reports whether the server is being stopped.
+func (r *Room) Ending() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.stopped
 }
 
-func (ws *works) stop() {
-	ws.mu.Lock()
-	ws.stopped = true
-	for _, w := range ws.byID {
+// Stop cancels all that runs and waits until it has ended.
+func (r *Room) Stop() {
+	r.mu.Lock()
+	r.stopped = true
+	for _, w := range r.byID {
 		w.cancel()
 	}
-	ws.mu.Unlock()
-	ws.running.Wait()
+	r.mu.Unlock()
+	r.running.Wait()
 }
 
 // Ended is closed when the work has ended.
