@@ -54,8 +54,15 @@ func reader(text string, sep rune) *csv.Reader {
 	return r
 }
 
-// maxValue is the longest value of a cell, in bytes.
-const maxValue = 32 << 10
+// maxValue is the longest value of a cell, in bytes; linesOfValue is how many lines one that is longer may have.
+const (
+	maxValue     = 32 << 10
+	linesOfValue = 100
+)
+
+func notClosed(line int) error {
+	return fmt.Errorf("line %d can’t be read as separated values: a quotation mark is not closed", line)
+}
 
 // CSV reads values separated by sep (RFC 4180), found out where it is 0. The first row is a header where none of its values is
 // a number, none is empty, and no two are the same.
@@ -75,12 +82,16 @@ func CSV(name, text string, sep rune, paper page.Paper) (*Sheet, error) {
 		if err != nil {
 			var at *csv.ParseError
 			if errors.As(err, &at) {
-				return nil, fmt.Errorf("line %d can't be read as separated values: a quotation mark is not closed", at.StartLine)
+				return nil, notClosed(at.StartLine)
 			}
 			return nil, err
 		}
 		row := Row{Cells: make([]Cell, len(f))}
 		for i, v := range f {
+			if len(v) > maxValue && strings.Count(v, "\n") > linesOfValue { // the rest of the file
+				line, _ := r.FieldPos(i)
+				return nil, notClosed(line)
+			}
 			if len(v) > maxValue {
 				v = v[:maxValue]
 			}

@@ -39,6 +39,8 @@ func TestCSV(t *testing.T) {
 		require.NoError(t, err)
 		assert.Zero(t, h.Head, "%q has no header, or nothing under it", text)
 	}
+	_, err = CSV("x", "a,b\n1,\"open\n"+strings.Repeat("2,the rest of the file\n", 3000), ',', page.A4)
+	assert.EqualError(t, err, "line 2 can’t be read as separated values: a quotation mark is not closed", "nothing of it is lost in one value")
 	h, err = CSV("x", "a,b\n"+strings.Repeat("é", maxValue)+",\xff\n", ',', page.A4)
 	require.NoError(t, err)
 	assert.LessOrEqual(t, len(h.Rows[1].Cells[0].Text), maxValue+3, "a value that is no value")
