@@ -103,7 +103,7 @@ func keysToPicture(ctx context.Context, dir string, docs map[int]*pdf.Document) 
 			page.MustWait(`() => document.querySelector("#paper")?.dataset.blocks === "0.5"`)
 			page.MustElement("#view").MustFocus()
 			for range 3 {
-				page.Keyboard.MustType('j')
+				page.Keyboard.MustType('.')
 			}
 			page.Keyboard.MustType(input.Enter)
 			page.MustWait(`() => document.activeElement?.className === "edit-field"`)

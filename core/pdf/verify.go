@@ -42,7 +42,7 @@ func (d *Document) Verify(ctx context.Context) (unreadable int, dangling bool, e
 	const run = 256
 	var bad, past, from atomic.Int64
 	var all sync.WaitGroup
-	for range runtime.GOMAXPROCS(0) {
+	for range min(runtime.GOMAXPROCS(0), 1+d.next/(4*run)) {
 		all.Go(func() {
 			for ctx.Err() == nil {
 				end := int(from.Add(run))
