@@ -55,6 +55,9 @@ func (d *Desk) undoBeneath(ctx context.Context, document, seen, person uint) (*O
 			return nil, step.Refuse("the last change, “%s”, is by %s, and none of the changes before it is yours: to undo it, choose it in the trail", rows[0].Sentence, names[rows[0].PersonID])
 		}
 		target, later := rows[i], rows[:i]
+		if slices.ContainsFunc(later, func(r Step) bool { return r.Together != "" }) {
+			return nil, step.Refuse("pages were moved between this document and another one after your last change: move them back first")
+		}
 		if target.Together != "" {
 			return nil, step.Refuse("your last change moved pages between two documents, and this one was changed since: move the pages back")
 		}

@@ -131,6 +131,25 @@ func TestUndoBeneathRefused(t *testing.T) {
 	m.is(0, 3, "rona")
 }
 
+// Pages that came from another document since are of both: what is beneath is not undone alone.
+func TestUndoBeneathTransfer(t *testing.T) {
+	m := newMarked(t)
+	m.does(m.tomas, "rotate", `{"pages":["0.1"],"by":90}`)
+	from, err := m.Snapshot(t.Context(), m.closed.ID)
+	require.NoError(t, err)
+	_, err = m.Transfer(t.Context(), Transfer{From: m.closed.ID, To: m.open.ID, SeenFrom: from.State.ID, SeenTo: m.head().State.ID, Person: m.isla, RequestID: "moved", Pages: step.Pages{Rule: "1"}, Place: step.Place{}})
+	require.NoError(t, err)
+	m.is(90, 4)
+	before := m.head().State.ID
+	_, err = m.Undo(t.Context(), m.open.ID, before, m.tomas)
+	refuses[*step.Refusal](t, err, "move them back first")
+	assert.Equal(t, before, m.head().State.ID)
+	m.undo(m.isla)
+	m.is(90, 3)
+	m.undo(m.tomas)
+	m.is(0, 3)
+}
+
 // Returning to a version keeps the marks that others added since, and says which it can't keep.
 func TestReturnKeepsMarks(t *testing.T) {
 	m := newMarked(t)
