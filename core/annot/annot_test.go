@@ -1,7 +1,6 @@
 package annot
 
 import (
-	"fmt"
 	"testing"
 	"time"
 
@@ -135,7 +134,7 @@ func TestMoved(t *testing.T) {
 	Moved(d, p[0], pdf.Matrix{2, 0, 0, 3, 100, 200}, nil)
 	list := d.Array(d.Dict(p[0]).Get("Annots"))
 	ink := d.Dict(list[0])
-	text := func(o pdf.Object) string { return fmt.Sprintf("%s", pdf.AppendObject(nil, o)) }
+	text := func(o pdf.Object) string { return string(pdf.AppendObject(nil, o)) }
 	assert.Equal(t, "[120 230 200 350]", text(ink.Get("Rect")))
 	assert.Equal(t, "[[120 230 200 350] [124 236 20] 7]", text(ink.Get("InkList")), "what is no pair of coordinates stays")
 	assert.Equal(t, "[2 6 6 12]", text(ink.Get("RD")))
