@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -185,9 +186,12 @@ func next() (*child.Process, error) {
 	}
 }
 
-// Ahead starts a child for the next one who asks, where none waits.
+// busy is how many are asked now.
+var busy atomic.Int64
+
+// Ahead starts a child for the next one who asks, where none waits, and none reads: it is not to take memory beside one that needs much.
 func Ahead() {
-	if len(waiting) > 0 {
+	if len(waiting) > 0 || busy.Load() > 0 {
 		return
 	}
 	c, err := child.StartAhead("porter", child.Limits{})
@@ -224,7 +228,11 @@ func askOnce(ctx context.Context, q question, l limits, put func(*asked, answer)
 	q.Limits = child.Limits{Memory: l.memory, CPU: 2 * l.cpu, Ask: l.cpu, Heap: l.heap}
 	c.Limit(q.Limits)
 	k := &asked{c, l.wall, done}
-	defer func() { go Ahead() }()
+	busy.Add(1)
+	defer func() {
+		busy.Add(-1)
+		go Ahead()
+	}()
 	defer func() { k.done() }()
 	defer c.Kill()
 	if err := c.Send(q); err != nil {

@@ -2,7 +2,6 @@ package pdf
 
 import (
 	"cmp"
-	"runtime"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -25,7 +24,7 @@ type ahead struct {
 
 // unpackAhead begins to unpack object streams of the base; end must be called when the walk is over. What is damaged is left to whoever asks for it.
 func (d *Document) unpackAhead() (end func()) {
-	workers := runtime.GOMAXPROCS(0) - 1
+	workers := d.cores() - 1
 	offsets := map[int]int64{}
 	for _, e := range d.base {
 		if e.kind == 2 {

@@ -38,11 +38,11 @@ func (d *Document) Verify(ctx context.Context) (unreadable int, dangling bool, e
 	lenient := d.lenient
 	d.lenient = false
 	defer func() { d.lenient = lenient || unreadable > 0 }()
-	// Several read at once, each a run of numbers: objects that are packed together have neighbouring ones.
+	// Several read at once where there is much to read, each a run of numbers: objects that are packed together have neighbouring ones.
 	const run = 256
 	var bad, past, from atomic.Int64
 	var all sync.WaitGroup
-	for range min(runtime.GOMAXPROCS(0), 1+d.next/(4*run)) {
+	for range d.cores() {
 		all.Go(func() {
 			for ctx.Err() == nil {
 				end := int(from.Add(run))
@@ -68,6 +68,18 @@ func (d *Document) Verify(ctx context.Context) (unreadable int, dangling bool, e
 	}
 	unreadable, dangling = int(bad.Load()), past.Load() > 0
 	return unreadable, dangling || refersPast(d.trailer, d.next), nil
+}
+
+// largeFile is how many bytes a file has that several cores read at once. Each may unpack a stream to all that one may have: a small file that does so
+// is not to take that several times.
+const largeFile = 1 << 20
+
+// cores is how many of them read a file.
+func (d *Document) cores() int {
+	if d.size < largeFile {
+		return 1
+	}
+	return runtime.GOMAXPROCS(0)
 }
 
 func refersPast(o Object, next int) bool {
