@@ -14,11 +14,14 @@ import (
 // server by one from which on its garbage is collected eagerly. Somebody's file must not take the memory of others.
 func limitMemory() {
 	has := machineMemory()
-	child.Together(between(400<<20, has/8, 560<<20))
+	child.Together(between(400<<20, has/8, 560<<20) - waiting)
 	if os.Getenv("GOMEMLIMIT") == "" {
 		debug.SetMemoryLimit(between(192<<20, has/16, 320<<20))
 	}
 }
+
+// waiting is what a child takes that waits for the next file, and is not watched meanwhile.
+const waiting = 40 << 20
 
 func between(low, v, high int64) int64 { return min(max(low, v), high) }
 
