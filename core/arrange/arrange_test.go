@@ -11,21 +11,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/jobs/jobstest"
 	"glenrain/core/nav"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
 	"glenrain/core/step"
 )
-
-type files map[string][]byte
-
-func (f files) Open(_ context.Context, ref step.SourceRef) (*step.Source, error) {
-	b, ok := f[string(ref)]
-	if !ok {
-		return nil, step.Refuse("there is no %s", ref)
-	}
-	return &step.Source{Name: string(ref), Data: bytes.NewReader(b), Size: int64(len(b))}, nil
-}
 
 // layered is a page with two layers, one of them hidden, and an attached file.
 func layered() []byte {
@@ -43,7 +34,7 @@ func layered() []byte {
 }
 
 func TestCombine(t *testing.T) {
-	src := files{"letter": pdftest.Text(2), "layered": layered(), "survey": pdftest.Text(3)}
+	src := jobstest.Memory{"letter": pdftest.Text(2), "layered": layered(), "survey": pdftest.Text(3)}
 	env := &step.Env{Now: time.Unix(0, 0), Sources: src}
 	var told []int
 	doc, warnings, err := Combine(t.Context(), env, []Insert{{From: "letter", Name: "Letter"}, {From: "layered", Name: "Plan"}, {From: "survey", Name: "Survey", Pages: step.Pages{Rule: "2-"}}},
@@ -102,7 +93,7 @@ func carrier(files ...string) []byte {
 
 // Attached files come along with a whole document, under other names where there are such already; not with a part of one.
 func TestBringFiles(t *testing.T) {
-	env := &step.Env{Now: time.Unix(0, 0), Sources: files{"north": carrier("east.csv", "levels.csv"), "south": carrier("levels.csv", "notes"), "survey": pdftest.Text(3)}}
+	env := &step.Env{Now: time.Unix(0, 0), Sources: jobstest.Memory{"north": carrier("east.csv", "levels.csv"), "south": carrier("levels.csv", "notes"), "survey": pdftest.Text(3)}}
 	doc, told, err := Combine(t.Context(), env, []Insert{{From: "north", Name: "North"}, {From: "survey", Name: "Survey"}, {From: "south", Name: "South"}, {From: "south", Name: "South"}}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Includes 2 attached files of “North”.", "Includes 2 attached files of “South”, 1 under another name, since that name is taken.",
@@ -128,7 +119,7 @@ func TestBringFiles(t *testing.T) {
 func TestInsertTroubled(t *testing.T) {
 	whole := pdftest.Text(3)
 	cut := whole[:bytes.LastIndex(whole, []byte("\nxref\n"))]
-	env := &step.Env{Now: time.Unix(0, 0), Sources: files{"cut": cut, "none": []byte("%PDF-1.7"), "locked": []byte(strings.Replace(string(whole), "trailer\n<<", "trailer\n<</Encrypt<</Filter/Standard/V 2/R 3/O()/U()/P -4>>", 1))}}
+	env := &step.Env{Now: time.Unix(0, 0), Sources: jobstest.Memory{"cut": cut, "none": []byte("%PDF-1.7"), "locked": []byte(strings.Replace(string(whole), "trailer\n<<", "trailer\n<</Encrypt<</Filter/Standard/V 2/R 3/O()/U()/P -4>>", 1))}}
 	doc, _, err := Combine(t.Context(), env, []Insert{{From: "cut", Name: "Cut"}}, nil)
 	require.NoError(t, err)
 	assert.Len(t, pdftest.Refs(t, doc), 3)

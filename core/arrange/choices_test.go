@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glenrain/core/jobs/jobstest"
 	"glenrain/core/nav"
 	"glenrain/core/pdf"
 	"glenrain/core/pdf/pdftest"
@@ -27,7 +28,7 @@ func shown() []byte {
 
 // What comes along is as chosen: bookmarks below the source's name, as they are, or not; transitions and actions kept or dropped.
 func TestChoices(t *testing.T) {
-	env := &step.Env{Now: time.Unix(0, 0), Sources: files{"slides": shown()}}
+	env := &step.Env{Now: time.Unix(0, 0), Sources: jobstest.Memory{"slides": shown()}}
 	titles := func(d *pdf.Document) string {
 		var out []string
 		var walk func([]*nav.Item, string)
