@@ -52,7 +52,7 @@ func (d *Desk) undoBeneath(ctx context.Context, document, seen, person uint) (*O
 			if err != nil {
 				return nil, err
 			}
-			return nil, step.Refuse("the last change, “%s”, is by %s, and none of the changes before it is yours: to undo it, choose it in the trail", rows[0].Sentence, names[rows[0].PersonID])
+			return nil, step.Refuse("the last change, “%s”, is by %s, and none of the latest changes is yours: to undo it, choose it in the trail", rows[0].Sentence, names[rows[0].PersonID])
 		}
 		target, later := rows[i], rows[:i]
 		if slices.ContainsFunc(later, func(r Step) bool { return r.Together != "" }) {
@@ -122,21 +122,30 @@ func (d *Desk) returnWith(ctx context.Context, head *Snapshot, state *State, mar
 	if err != nil {
 		return nil, "", err
 	}
-	var list []*ran
-	var files []string
-	for _, m := range marks {
-		one, kept, err := d.runAll(timed, at, []Step{m}, false)
-		files = append(files, kept...)
-		var refused *step.Refusal
-		switch {
-		case errors.As(err, &refused):
-			continue
-		case err != nil:
-			d.tidy(files...)
-			return nil, "", err
+	type again struct {
+		list  []*ran
+		files []string
+	}
+	all, err := bounded(timed, d, act, func(ctx context.Context) (a again, err error) {
+		for _, m := range marks {
+			one, kept, err := d.runAll(ctx, at, []Step{m}, false)
+			a.files = append(a.files, kept...)
+			var refused *step.Refusal
+			switch {
+			case errors.As(err, &refused):
+				continue
+			case err != nil:
+				return a, err
+			}
+			a.list = append(a.list, one...)
+			at = one[0].after(d.Store)
 		}
-		list = append(list, one...)
-		at = one[0].after(d.Store)
+		return a, nil
+	}, func(a again) { d.tidy(a.files...) })
+	list, files := all.list, all.files
+	if err != nil {
+		d.tidy(files...)
+		return nil, "", err
 	}
 	if lost := len(marks) - len(list); lost > 0 {
 		act += fmt.Sprintf("; %s by others removed, because what they marked is not in this version", step.Count(lost, "change to marks"))

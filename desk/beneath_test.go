@@ -84,7 +84,7 @@ func TestUndoBeneathMarks(t *testing.T) {
 	assert.Equal(t, "Page 1 rotated right", m.undo(m.tomas))
 	m.is(0, 3, "rona")
 	_, err := m.Undo(t.Context(), m.open.ID, m.head().State.ID, m.tomas)
-	refuses[*step.Refusal](t, err, "is by rona, and none of the changes before it is yours")
+	refuses[*step.Refusal](t, err, "is by rona, and none of the latest changes is yours")
 	assert.Equal(t, "Page 1 rotated right", m.redo(m.tomas))
 	m.is(90, 3, "rona")
 	assert.Equal(t, "Page 3 removed", m.redo(m.tomas))
