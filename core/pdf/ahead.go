@@ -63,7 +63,7 @@ func (d *Document) unpackAhead() (end func()) {
 }
 
 // unpackOne unpacks one object stream ahead, unless the walk was there first; false once enough is ready.
-func (d *Document) unpackOne(a *ahead, container int) bool {
+func (d *Document) unpackOne(a *ahead, container int) (more bool) {
 	a.mu.Lock()
 	if a.bytes >= mostAhead {
 		a.mu.Unlock()
@@ -76,15 +76,19 @@ func (d *Document) unpackOne(a *ahead, container int) bool {
 	done := make(chan struct{})
 	a.taken[container], a.busy[container] = true, done
 	a.mu.Unlock()
-	s, err := d.unpackObjects(container, nil)
-	a.mu.Lock()
-	if err == nil {
-		a.ready[container] = s
-		a.bytes += len(s.data)
-	}
-	delete(a.busy, container)
-	a.mu.Unlock()
-	close(done)
+	var s *objectStream
+	defer func() {
+		_ = recover() // the walk comes to it itself, where it is caught
+		a.mu.Lock()
+		if s != nil {
+			a.ready[container] = s
+			a.bytes += len(s.data)
+		}
+		delete(a.busy, container)
+		a.mu.Unlock()
+		close(done)
+	}()
+	s, _ = d.unpackObjects(container, nil) // nil where it fails
 	return true
 }
 

@@ -42,8 +42,14 @@ func (d *Document) Verify(ctx context.Context) (unreadable int, dangling bool, e
 	const run = 256
 	var bad, past, from atomic.Int64
 	var all sync.WaitGroup
+	var fault atomic.Value
 	for range d.cores() {
 		all.Go(func() {
+			defer func() {
+				if p := recover(); p != nil {
+					fault.CompareAndSwap(nil, fmt.Sprint(p))
+				}
+			}()
 			for ctx.Err() == nil {
 				end := int(from.Add(run))
 				for num := max(1, end-run); num < min(end, d.next); num++ {
@@ -63,6 +69,9 @@ func (d *Document) Verify(ctx context.Context) (unreadable int, dangling bool, e
 		})
 	}
 	all.Wait()
+	if p := fault.Load(); p != nil {
+		panic(p) // where whoever asked catches it
+	}
 	if err := ctx.Err(); err != nil {
 		return 0, false, err
 	}
